@@ -1,6 +1,6 @@
 //! Passwords on the command line, which messages never repeat.
 
-use keen_notch_io::database::{argument_without_passwords, without_passwords};
+use keen_notch_io::formats::database::{argument_without_passwords, without_passwords};
 
 /// A message without passwords from the command line or from addresses in it.
 pub fn hidden(message: &str) -> String {

@@ -4,7 +4,7 @@ use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
 
 use crate::Error;
-use crate::encode::{OwnColumn, OwnTable, Value};
+use crate::formats::own_table::{OwnColumn, OwnTable, Value};
 use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 

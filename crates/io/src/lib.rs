@@ -6,8 +6,6 @@
 mod batches;
 pub mod carve;
 mod cells;
-pub mod columnar;
-pub mod database;
 pub mod draft;
 pub mod encode;
 mod error;

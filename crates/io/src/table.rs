@@ -11,12 +11,12 @@ use keen_notch_core::summary;
 
 use crate::Error;
 use crate::batches::{Batches, Limits};
+use crate::formats::json_lines;
 use crate::inputs::Inputs;
 use crate::part::{self, PartRead};
 use crate::pool::HasSize;
 use crate::source::file_stamps::FileStamps;
 use crate::source::input::Input;
-use crate::source::json_lines;
 use crate::source::meter::Meter;
 use crate::source::types::ObservedTypes;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};

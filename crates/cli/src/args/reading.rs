@@ -6,7 +6,7 @@ use std::sync::Arc;
 use clap::ValueEnum;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::widths::Widths;
-use keen_notch_io::database::{Address, Relation, What};
+use keen_notch_io::formats::database::{Address, Relation, What};
 use keen_notch_io::formats::{FileFormat, Kind};
 use keen_notch_io::source::input::Encoding;
 use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};

@@ -1,9 +1,9 @@
 //! Options for writing rows.
 
 use clap::ValueEnum;
-use keen_notch_io::database::How;
 use keen_notch_io::encode::TextOptions;
-use keen_notch_io::source::delimited::delimiter;
+use keen_notch_io::formats::database::How;
+use keen_notch_io::formats::delimited::delimiter;
 
 /// Options for writing database tables.
 #[derive(Debug, Clone, clap::Args)]

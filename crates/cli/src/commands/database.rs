@@ -1,9 +1,9 @@
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::Job;
-use keen_notch_io::database::{Address, How, Target, What};
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::sink::database::Session;
+use keen_notch_io::formats::database::sink::Session;
+use keen_notch_io::formats::database::{Address, How, Target, What};
 use keen_notch_io::source::input::Input;
 
 use crate::args::{CarveArgs, FormatOrDatabase, ReadingArgs, TableArgs};

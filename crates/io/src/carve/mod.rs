@@ -21,9 +21,10 @@ use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
 
 use crate::Error;
-use crate::encode::fixed_width::{self, Places};
 use crate::encode::{OutputSchema, TextOptions, encoder, offcut_encoder};
 use crate::faults::FaultFile;
+use crate::formats::fixed_width::encoder;
+use crate::formats::fixed_width::encoder::Places;
 use crate::formats::{FileFormat, Kind};
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
@@ -223,7 +224,7 @@ impl Job {
         names: &[String],
     ) -> Result<Job, Error> {
         let read = if let Format::FixedWidth(layout) = format { Some(layout) } else { None };
-        let places = fixed_width::places(&self.shape, read, widths, width)?;
+        let places = encoder::places(&self.shape, read, widths, width)?;
         for ((column, place), title) in self.shape.columns.iter().zip(&places).zip(&self.shape.titles) {
             let most = place.1 + 1 - place.0;
             match column {
@@ -241,7 +242,7 @@ impl Job {
 
     /// The columns of fixed-width output.
     pub fn widths(&self) -> Option<Widths> {
-        self.places.as_ref().map(|places| fixed_width::widths_of(&self.shape.titles, places))
+        self.places.as_ref().map(|places| encoder::widths_of(&self.shape.titles, places))
     }
 
     pub fn too_wide(&self, report: &Report) -> u64 {

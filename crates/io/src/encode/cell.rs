@@ -1,7 +1,7 @@
 use keen_notch_core::batch::Buffer;
 
-use super::out::Extend;
-use crate::source::delimited::record::needs_quotes;
+use crate::encode::out::Extend;
+use crate::formats::delimited::record::needs_quotes;
 
 pub fn push_cell(out: &mut impl Extend, bytes: &[u8], delimiter: u8) {
     match needs_quotes(bytes, delimiter) {
@@ -35,7 +35,7 @@ pub fn push_row<'c>(out: &mut Buffer, cells: impl IntoIterator<Item = &'c str>, 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::source::delimited::record::values;
+    use crate::formats::delimited::record::values;
     use proptest::prelude::*;
 
     proptest! {

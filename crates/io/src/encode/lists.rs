@@ -5,9 +5,9 @@ use std::borrow::Cow;
 use keen_notch_core::batch::{Buffer, Span};
 use keen_notch_core::carving::{CheckName, Fault, OutColumn, RowComparison};
 
-use super::Encodable;
-use super::json_lines::push_text;
-use super::rows::OutRows;
+use crate::encode::Encodable;
+use crate::encode::rows::OutRows;
+use crate::formats::json_lines::encoder::push_text;
 
 pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
 

@@ -1,17 +1,9 @@
 //! Encoders, which turn a batch and its results into bytes. A new format needs one.
 
-mod cell;
-#[cfg(feature = "columnar")]
-mod columnar;
-mod database;
-pub mod delimited;
-pub mod fixed_width;
-pub mod json_lines;
+pub(crate) mod cell;
 pub mod lists;
-mod out;
-mod own_table;
-mod rows;
-pub mod workbook;
+pub(crate) mod out;
+pub(crate) mod rows;
 
 use std::ops::Range;
 
@@ -21,16 +13,15 @@ use keen_notch_core::carving::{BatchResults, Carving, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 pub use out::{Extend, Held, MOST_HELD, Out};
-pub use own_table::{OwnColumn, OwnTable, Value};
 
-use self::delimited::DelimitedEncoder;
-use self::fixed_width::{FixedWidth, Places};
-use self::json_lines::JsonLines;
-use self::lists::RowFaults;
-use self::workbook::Workbook;
 use crate::Error;
+use crate::encode::lists::RowFaults;
+use crate::formats::delimited::Preamble;
+use crate::formats::delimited::encoder::DelimitedEncoder;
+use crate::formats::fixed_width::encoder::{FixedWidth, Places};
+use crate::formats::json_lines::encoder::JsonLines;
+use crate::formats::workbook::encoder::Workbook;
 use crate::formats::{FileFormat, Kind};
-use crate::source::delimited::Preamble;
 use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format, Rows};
 
@@ -69,11 +60,11 @@ pub fn encoder(
         }
         #[cfg(feature = "columnar")]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
-            Box::new(columnar::Columnar::new(kind, format, types, &header, shape)?)
+            Box::new(crate::formats::columnar::encoder::Columnar::new(kind, format, types, &header, shape)?)
         }
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
-        (Some(Kind::Database), _) => Box::new(database::Database::new(format, types, &header, shape)?),
+        (Some(Kind::Database), _) => Box::new(crate::formats::database::encoder::Database::new(format, types, &header, shape)?),
         // The command refuses these without an explicit format.
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
         | (None, None | Some(Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_))) => {
@@ -91,7 +82,7 @@ pub fn encoder(
                 }
                 (read, Some(places)) => Box::new(FixedWidth::new(read, shape, places.clone())),
                 (read, None) => {
-                    let places = fixed_width::places(&shape, read.as_ref(), None, &|_| None)?;
+                    let places = crate::formats::fixed_width::encoder::places(&shape, read.as_ref(), None, &|_| None)?;
                     Box::new(FixedWidth::new(read, shape, places))
                 }
             }
@@ -206,7 +197,7 @@ impl OutputSchema {
     ///
     /// # Errors
     /// Two titles are equal.
-    fn tells_titles_apart(&self, kind: Kind, may_double: bool) -> Result<(), Error> {
+    pub(crate) fn tells_titles_apart(&self, kind: Kind, may_double: bool) -> Result<(), Error> {
         let are_original = self.columns.iter().map(|column| may_double && matches!(column, OutColumn::Original(_)));
         let mut titles: Vec<(&String, bool)> = self.titles.iter().zip(are_original).collect();
         titles.sort_unstable();

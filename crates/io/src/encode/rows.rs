@@ -7,7 +7,7 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::value_type::ValueType;
 
-use super::{Encodable, Extend, Out, OutputSchema, lists};
+use crate::encode::{Encodable, Extend, Out, OutputSchema, lists};
 use crate::source::{Cell, RawRows};
 
 pub struct OutRows {

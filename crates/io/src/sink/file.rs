@@ -6,11 +6,12 @@ use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::early::{self, EarlySync};
-use super::folder::Folder;
-use super::unfinished::Beside;
-use super::{Sink, leftovers};
 use crate::Error;
+use crate::sink::early;
+use crate::sink::early::EarlySync;
+use crate::sink::folder::Folder;
+use crate::sink::unfinished::Beside;
+use crate::sink::{Sink, leftovers};
 
 /// A temporary file beside its destination, renamed when complete.
 pub struct File {

@@ -9,8 +9,8 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
-use super::folder::Folder;
-use super::unfinished::Beside;
+use crate::sink::folder::Folder;
+use crate::sink::unfinished::Beside;
 
 /// Suffix of a file that is being written.
 const NEW: &str = ".part";

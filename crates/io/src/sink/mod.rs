@@ -1,14 +1,13 @@
 //! Sinks take the bytes of encoders. A new target needs one.
 
-pub mod database;
-mod early;
-mod file;
-mod folder;
-mod leftovers;
-mod stream;
-mod transform;
-mod unfinished;
-mod visible;
+pub(crate) mod early;
+pub(crate) mod file;
+pub(crate) mod folder;
+pub(crate) mod leftovers;
+pub(crate) mod stream;
+pub(crate) mod transform;
+pub(crate) mod unfinished;
+pub(crate) mod visible;
 
 use std::fs;
 use std::io::{IsTerminal, Write};

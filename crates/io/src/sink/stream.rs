@@ -2,8 +2,8 @@
 
 use std::io::Write;
 
-use super::Sink;
 use crate::Error;
+use crate::sink::Sink;
 
 /// Bytes passed on immediately.
 pub struct Stream<W> {

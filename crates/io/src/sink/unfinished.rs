@@ -6,8 +6,8 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
-use super::folder::Folder;
 use crate::pool::lock;
+use crate::sink::folder::Folder;
 
 /// Folders and names of temporary files beside outputs.
 static FILES: Mutex<Vec<(Arc<Folder>, OsString)>> = Mutex::new(Vec::new());
@@ -20,12 +20,12 @@ static HAS_ENDED: AtomicBool = AtomicBool::new(false);
 
 /// An open transaction, until it is dropped. [`remove`] waits for it.
 #[cfg(feature = "sqlite")]
-pub(super) struct Transaction(());
+pub(crate) struct Transaction(());
 
 #[cfg(feature = "sqlite")]
 impl Transaction {
     /// Counts a transaction. Its owner ends it soon after [`has_ended`] is true.
-    pub(super) fn begin() -> Transaction {
+    pub(crate) fn begin() -> Transaction {
         *lock(&TRANSACTIONS) += 1;
         Transaction(())
     }
@@ -40,31 +40,31 @@ impl Drop for Transaction {
 }
 
 #[cfg(feature = "sqlite")]
-pub(super) fn has_ended() -> bool {
+pub(crate) fn has_ended() -> bool {
     HAS_ENDED.load(Ordering::Relaxed)
 }
 
 /// A temporary file beside an output. Dropping it removes the file, unless the file has become the output.
 #[derive(Debug)]
-pub(super) struct Beside {
+pub(crate) struct Beside {
     folder: Arc<Folder>,
     name: OsString,
 }
 
 impl Beside {
-    pub(super) fn note(folder: Arc<Folder>, path: &Path) -> Beside {
+    pub(crate) fn note(folder: Arc<Folder>, path: &Path) -> Beside {
         let name = path.file_name().unwrap_or_default().to_owned();
         lock(&FILES).push((Arc::clone(&folder), name.clone()));
         Beside { folder, name }
     }
 
-    pub(super) fn put_in_place(self, place: &OsStr) -> io::Result<()> {
+    pub(crate) fn put_in_place(self, place: &OsStr) -> io::Result<()> {
         self.folder.rename(&self.name, place)?;
         self.stay();
         Ok(())
     }
 
-    pub(super) fn stay(mut self) {
+    pub(crate) fn stay(mut self) {
         self.forget();
         self.name.clear();
     }
@@ -85,7 +85,7 @@ impl Drop for Beside {
 }
 
 /// Blocks [`remove`] while files are put in place.
-pub(super) fn hold() -> MutexGuard<'static, ()> {
+pub(crate) fn hold() -> MutexGuard<'static, ()> {
     lock(&PLACING)
 }
 

@@ -5,10 +5,10 @@ use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::OWN_MAPPING;
 
-use super::foreign::utf16;
-use super::{LineCount, Reading};
 use crate::Error;
 use crate::pool::lock;
+use crate::source::foreign::utf16;
+use crate::source::{LineCount, Reading};
 
 /// Bytes to read before detecting the encoding.
 const ENOUGH: usize = 16;

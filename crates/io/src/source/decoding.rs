@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use encoding_rs::{Decoder, DecoderResult};
 
-use super::input::Encoding;
-use super::meter::Meter;
+use crate::source::input::Encoding;
+use crate::source::meter::Meter;
 
 const STRIDE: usize = 64 << 10;
 /// Maximum bytes before the decoder's position to which an error can refer: a sequence, and the byte after it.

@@ -4,8 +4,8 @@ use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
-use super::input::Input;
 use crate::Error;
+use crate::source::input::Input;
 
 #[derive(Debug, Clone, Default)]
 pub struct FileStamps(Vec<(PathBuf, Stamp)>);

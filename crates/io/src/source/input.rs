@@ -5,14 +5,14 @@ use std::io::{self, Read};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::Reading;
-use super::decoding::{DecodingReader, WrongBytes};
-use super::decompressor::unpacked;
-use super::foreign;
-use super::meter::MeteredReader;
-use super::whole::Whole;
 use crate::Error;
-use crate::database::Relation;
+use crate::formats::database::Relation;
+use crate::source::Reading;
+use crate::source::decoding::{DecodingReader, WrongBytes};
+use crate::source::decompressor::unpacked;
+use crate::source::foreign;
+use crate::source::meter::MeteredReader;
+use crate::source::whole::Whole;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Input {

@@ -4,7 +4,7 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use super::workbook::cells::Cells;
+use crate::formats::workbook::cells::Cells;
 use crate::pool::lock;
 
 #[derive(Debug, Default)]

@@ -1,24 +1,18 @@
 //! Sources return chunks of rows in order. On any thread, a chunk returns batches of the requested columns. A new format needs a source
 //! and a chunk.
 
-mod blocks;
-mod columnar;
-mod database;
-mod decoding;
-mod decompressor;
-pub mod delimited;
+pub(crate) mod blocks;
+pub(crate) mod decoding;
+pub(crate) mod decompressor;
 pub mod file_stamps;
-pub mod fixed_width;
-mod foreign;
+pub(crate) mod foreign;
 pub mod input;
-pub mod json_lines;
 pub mod meter;
 #[cfg(any(feature = "columnar", feature = "sqlite"))]
 pub(crate) mod numbers;
-mod reading;
+pub(crate) mod reading;
 pub mod types;
-mod whole;
-pub mod workbook;
+pub(crate) mod whole;
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -33,19 +27,18 @@ pub use decoding::{NotOfEncoding, WrongBytes};
 pub use decompressor::BrokenCompression;
 pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
 pub use whole::ShortenedFile;
-pub use workbook::cells::letters;
 
-use self::database::DatabaseRows;
-use self::delimited::{DelimitedSource, Dialect, Preamble};
-use self::fixed_width::{FixedWidth, Layout};
-use self::input::Input;
-use self::json_lines::{JsonLines, Style};
-use self::types::ObservedTypes;
-use self::workbook::Workbook;
 use crate::Error;
-use crate::columnar::{Columnar, RecordBatch};
-use crate::database::TableDefinition;
+use crate::formats::columnar::{Columnar, RecordBatch};
+use crate::formats::database::TableDefinition;
+use crate::formats::database::source::DatabaseRows;
+use crate::formats::delimited::{DelimitedSource, Dialect, Preamble};
+use crate::formats::fixed_width::{FixedWidth, Layout};
+use crate::formats::json_lines::{JsonLines, Style};
+use crate::formats::workbook::Workbook;
 use crate::formats::{Between, Kind};
+use crate::source::input::Input;
+use crate::source::types::ObservedTypes;
 
 /// The format of a table with the properties that encoders need.
 #[derive(Debug, Clone)]
@@ -179,7 +172,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
         Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
         Kind::Workbook | Kind::OtherWorkbook => Box::new(Workbook::open(input, reading)?),
-        kind @ (Kind::Parquet | Kind::Arrow(_)) => columnar::open(input, kind, reading)?,
+        kind @ (Kind::Parquet | Kind::Arrow(_)) => crate::formats::columnar::source::open(input, kind, reading)?,
         Kind::Database => return Err(Error::Unreadable { name: input.name(), format: Kind::Database.name() }),
         Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
     })
@@ -368,7 +361,7 @@ pub struct Values<'c> {
     /// The rewritten values, if some differ from the text.
     pub own: Option<Buffer>,
     /// The number of rows if no row has a value; `spans` is then empty.
-    without_values: usize,
+    pub(crate) without_values: usize,
 }
 
 /// The spans of rows without values.
@@ -391,7 +384,7 @@ impl<'c> Values<'c> {
     }
 
     /// Resets to `rows` rows without values.
-    fn begin(&mut self, text: &'c str, rows: usize) {
+    pub(crate) fn begin(&mut self, text: &'c str, rows: usize) {
         (self.text, self.own, self.without_values) = (text, None, 0);
         self.spans.clear();
         self.spans.resize(rows, Span::default());
@@ -400,7 +393,7 @@ impl<'c> Values<'c> {
     }
 
     /// Like [`Values::begin`], but cheaper. Call [`Values::begin`] before you store a value.
-    fn begin_without_values(&mut self, text: &'c str, rows: usize) {
+    pub(crate) fn begin_without_values(&mut self, text: &'c str, rows: usize) {
         if rows == 0 || rows > NO_VALUES.len() {
             return self.begin(text, rows);
         }

@@ -1,6 +1,6 @@
 use std::fmt::{Display, LowerExp, Write};
 
-use super::CellKind;
+use crate::source::CellKind;
 
 /// Writes a number with the shortest digits that identify it, with a point if necessary, and with an exponent if it would be very long.
 /// Returns its kind: infinite values are not JSON numbers.

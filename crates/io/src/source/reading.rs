@@ -3,11 +3,11 @@ use std::sync::Arc;
 use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
-use super::decoding::WrongBytes;
-use super::input::{Encoding, Input};
-use super::meter::Meter;
-use super::types::ObservedTypes;
 use crate::formats::{Between, FileFormat, Kind};
+use crate::source::decoding::WrongBytes;
+use crate::source::input::{Encoding, Input};
+use crate::source::meter::Meter;
+use crate::source::types::ObservedTypes;
 
 /// Default limit for a row, in bytes. With the raw row and a text of the same size, a run takes less than 64 MiB.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;

@@ -3,7 +3,7 @@
 use keen_notch_core::value_type::ValueType;
 use serde::{Deserialize, Serialize};
 
-use super::CellKind;
+use crate::source::CellKind;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Type {

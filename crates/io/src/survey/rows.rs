@@ -3,7 +3,7 @@ use std::ops::ControlFlow;
 use keen_notch_core::survey::Members;
 
 use crate::Error;
-use crate::encode::{OwnColumn, OwnTable, Value};
+use crate::formats::own_table::{OwnColumn, OwnTable, Value};
 use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 use crate::table::Table;

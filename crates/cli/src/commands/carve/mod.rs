@@ -8,7 +8,7 @@ use std::io;
 
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::sink::database::Session;
+use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::CarveArgs;

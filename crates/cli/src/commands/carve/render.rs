@@ -6,8 +6,8 @@ use keen_notch_core::column::Header;
 use keen_notch_core::summary::Summary;
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::formats::{FileFormat, Kind};
-use keen_notch_io::sink::database::Session;
 use keen_notch_io::source::Format;
 use keen_notch_io::table::Table;
 

@@ -2,8 +2,8 @@ use std::io;
 #[cfg(feature = "compressed")]
 use std::io::Write;
 
-use super::Transform;
 use crate::formats::Compression;
+use crate::sink::transform::Transform;
 
 #[cfg(feature = "compressed")]
 pub fn transform(compression: Compression) -> io::Result<Box<dyn Transform>> {

@@ -1,27 +1,23 @@
 //! Transforms encoder output on its way to the sink: compression, and files that cannot be written row by row.
 
-mod columnar;
 mod compressed;
-#[cfg(feature = "columnar")]
-mod copying;
-mod workbook;
 
 use std::fmt;
 use std::io::{self, Write};
 
-use super::Sink;
 use crate::Error;
 use crate::formats::{Compression, Kind};
+use crate::sink::Sink;
 
 /// Bytes to buffer before passing them on.
-const HELD: usize = 256 << 10;
+pub(crate) const HELD: usize = 256 << 10;
 
 pub struct TransformSink {
     sink: Box<dyn Sink>,
     maker: Option<Box<dyn Transform>>,
 }
 
-trait Transform: Write + Send {
+pub(crate) trait Transform: Write + Send {
     fn output(&mut self) -> &mut Vec<u8>;
 
     fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()>;
@@ -43,7 +39,7 @@ impl fmt::Display for Limit {
 impl std::error::Error for Limit {}
 
 impl Limit {
-    fn error(why: impl Into<String>, help: &'static str) -> io::Error {
+    pub(crate) fn error(why: impl Into<String>, help: &'static str) -> io::Error {
         io::Error::other(Limit { why: why.into(), help })
     }
 }
@@ -63,7 +59,7 @@ impl TransformSink {
     /// # Errors
     /// This build does not support workbooks.
     pub fn workbook(sink: Box<dyn Sink>) -> Result<TransformSink, Error> {
-        let maker = workbook::transform().map_err(|source| failed(&*sink, source))?;
+        let maker = crate::formats::workbook::writer::transform().map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 
@@ -72,7 +68,7 @@ impl TransformSink {
     /// # Errors
     /// This build does not support them.
     pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<TransformSink, Error> {
-        let maker = columnar::transform(kind).map_err(|source| failed(&*sink, source))?;
+        let maker = crate::formats::columnar::writer::transform(kind).map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 }

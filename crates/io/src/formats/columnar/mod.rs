@@ -1,0 +1,137 @@
+#[cfg(feature = "columnar")]
+mod copying;
+#[cfg(feature = "columnar")]
+pub mod encoder;
+pub mod source;
+pub mod writer;
+
+#[cfg(feature = "columnar")]
+mod dictionaries;
+#[cfg(feature = "columnar")]
+mod parquet_schema;
+#[cfg(feature = "columnar")]
+mod parquet_types;
+#[cfg(feature = "columnar")]
+mod plan;
+#[cfg(feature = "columnar")]
+mod stream;
+#[cfg(feature = "columnar")]
+pub mod values;
+
+#[cfg(feature = "columnar")]
+pub use arrow_array::RecordBatch;
+#[cfg(feature = "columnar")]
+pub use dictionaries::Dictionaries;
+#[cfg(feature = "columnar")]
+pub use parquet_schema::parquet_metadata;
+#[cfg(feature = "columnar")]
+pub use parquet_types::{array_in_parquet, field_in_parquet, missing_in_parquet};
+#[cfg(feature = "columnar")]
+pub use plan::{ColumnPlan, Copies, Plan};
+#[cfg(feature = "columnar")]
+pub use stream::{push_batch, push_schema};
+
+#[cfg(feature = "columnar")]
+use arrow_schema::{DataType, TimeUnit};
+
+use crate::formats::Kind;
+#[cfg(feature = "columnar")]
+use crate::source::types::Type;
+
+#[cfg(feature = "columnar")]
+#[derive(Debug, Clone)]
+pub struct Columnar {
+    pub kind: Kind,
+    /// The columns with their types and metadata.
+    pub schema: arrow_schema::SchemaRef,
+    pub plan: Plan,
+}
+
+/// Not available in this build.
+#[cfg(not(feature = "columnar"))]
+#[derive(Debug, Clone)]
+pub enum Columnar {}
+
+#[cfg(not(feature = "columnar"))]
+impl Columnar {
+    pub fn kind(&self) -> Kind {
+        match *self {}
+    }
+
+    pub(crate) fn copy(&mut self, _: Vec<String>) {
+        match *self {}
+    }
+
+    pub(crate) fn type_of(&self, _: usize) -> crate::source::types::Type {
+        match *self {}
+    }
+
+    pub(crate) fn postgres_type(&self, _: usize) -> Option<String> {
+        match *self {}
+    }
+
+    pub(crate) fn is_copied(&self) -> bool {
+        match *self {}
+    }
+
+    pub(crate) fn other_type(&self, _: &Columnar) -> Option<(String, String, String)> {
+        match *self {}
+    }
+}
+
+#[cfg(feature = "columnar")]
+impl Columnar {
+    pub fn kind(&self) -> Kind {
+        self.kind
+    }
+
+    pub(crate) fn type_of(&self, column: usize) -> Type {
+        match self.schema.field(column).data_type() {
+            DataType::Boolean => Type::Truth,
+            DataType::UInt64 => Type::LongWhole,
+            of if of.is_integer() => Type::Whole,
+            of if of.is_floating() => Type::Number,
+            DataType::Date32 | DataType::Date64 => Type::Date,
+            of if of.is_nested() => Type::Nested,
+            _ => Type::Text,
+        }
+    }
+
+    /// The PostgreSQL type of a column that [`Type`] cannot describe. `None` if PostgreSQL would lose digits, such as nanoseconds.
+    pub(crate) fn postgres_type(&self, column: usize) -> Option<String> {
+        let field = self.schema.field(column);
+        Some(match field.data_type() {
+            _ if values::is_uuid(field) => "uuid".to_owned(),
+            DataType::Decimal32(width, scale)
+            | DataType::Decimal64(width, scale)
+            | DataType::Decimal128(width, scale)
+            | DataType::Decimal256(width, scale) => match u8::try_from(*scale) {
+                Ok(scale) if scale <= *width => format!("numeric({width},{scale})"),
+                _ => "numeric".to_owned(),
+            },
+            DataType::Timestamp(TimeUnit::Nanosecond, _) | DataType::Time64(TimeUnit::Nanosecond) => return None,
+            DataType::Timestamp(_, None) => "timestamp without time zone".to_owned(),
+            DataType::Timestamp(_, Some(_)) => "timestamp with time zone".to_owned(),
+            DataType::Time32(_) | DataType::Time64(_) => "time without time zone".to_owned(),
+            _ => return None,
+        })
+    }
+
+    pub(crate) fn copy(&mut self, files: Vec<String>) {
+        self.plan.copies = (self.kind == Kind::Parquet).then(|| Copies { files, columns: Vec::new() });
+    }
+
+    pub(crate) fn is_copied(&self) -> bool {
+        self.plan.copies.is_some()
+    }
+
+    pub(crate) fn other_type(&self, other: &Columnar) -> Option<(String, String, String)> {
+        let mut both = self.schema.fields().iter().zip(other.schema.fields());
+        let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;
+        Some((this.name().clone(), other.data_type().to_string(), this.data_type().to_string()))
+    }
+}
+
+#[cfg(not(feature = "columnar"))]
+#[derive(Debug)]
+pub enum RecordBatch {}

@@ -1,12 +1,13 @@
 //! Formats: a line that says what a table is read and written as, and the table.
 
 use std::ops::ControlFlow;
+use std::path::Path;
 use std::sync::Arc;
 
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
-use keen_notch_io::formats::{FileFormat, Kind};
+use keen_notch_io::formats::{self, FileFormat, json_lines};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -23,13 +24,15 @@ pub fn format(data: &[u8]) {
     let end = data.iter().position(|byte| *byte == b'\n').unwrap_or(data.len());
     let Ok(words) = str::from_utf8(&data[..end]) else { return };
     let mut endings = words.split_whitespace().map(|word| FileFormat::parse(word).ok()).take_while(|named| {
-        named.is_some_and(|named| named.compression.is_none() && !matches!(named.kind, None | Some(Kind::Foreign(_))))
+        named.as_ref().is_some_and(|named| {
+            named.compression.is_none() && named.kind.is_some() && formats::check_output(Path::new("-"), *named).is_ok()
+        })
     });
     let (Some(Some(from)), Some(Some(to))) = (endings.next(), endings.next()) else { return };
     let widths = Widths::parse("a 1 to 3, b 5 to 9, c 11 to end").expect("they are");
     let reading = Reading {
         from: Some(from),
-        widths: (from.kind == Some(Kind::FixedWidth)).then(|| Arc::new(widths)),
+        widths: from.kind.is_some_and(|kind| kind.needs_positions).then(|| Arc::new(widths)),
         all_columns: true,
         memory: 32 << 20,
         max_row: 1 << 20,
@@ -60,17 +63,18 @@ pub fn format(data: &[u8]) {
     let again = Reading { from: Some(to), widths: ran.widths.clone().map(Arc::new), ..reading.clone() };
     let (mut written, titles) =
         values(&[input("b", &ran.rows)], &again).unwrap_or_else(|error| panic!("{error}: {:?}", ran.rows));
-    if to.kind == Some(Kind::JsonLines) {
+    if to.kind == Some(&json_lines::INFO) {
         // A key that comes late is read after those of the pieces.
         let place = |title: &String| titles.iter().position(|other| other == title);
         let places: Vec<usize> = header.iter().chain([&"whole_".to_owned()]).filter_map(place).collect();
         written = written.iter().map(|row| places.iter().map(|place| row[*place].clone()).collect()).collect();
     }
     // What is between places is blank, and a line of blanks alone is a row of none.
-    let trimmed =
-        |cell: &String| if to.kind == Some(Kind::FixedWidth) { cell.trim_matches(' ').to_owned() } else { cell.clone() };
+    let trimmed = |cell: &String| {
+        if to.kind.is_some_and(|kind| kind.needs_positions) { cell.trim_matches(' ').to_owned() } else { cell.clone() }
+    };
     let wanted: Vec<Vec<String>> = read.iter().map(|row| row.iter().chain(row.first()).map(trimmed).collect()).collect();
-    if to.kind == Some(Kind::FixedWidth) && wanted.iter().any(|row| row.iter().all(String::is_empty)) {
+    if to.kind.is_some_and(|kind| kind.needs_positions) && wanted.iter().any(|row| row.iter().all(String::is_empty)) {
         return;
     }
     assert_eq!(written, wanted, "{header:?}, {:?}", ran.rows);

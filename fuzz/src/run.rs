@@ -10,7 +10,7 @@ use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Formulas, Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::FaultFile;
-use keen_notch_io::formats::{FileFormat, Kind};
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -90,7 +90,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
         .with_formats(way.to, FileFormat::default())
         .with_threads(way.threads);
     let job = match way.to.kind {
-        Some(Kind::FixedWidth) => {
+        Some(kind) if kind.needs_positions => {
             // A place for each, one after the other.
             let place = |index: usize| format!("{} for 20", index * 21 + 1);
             let places: Vec<String> = (0..job.titles().len()).map(place).collect();

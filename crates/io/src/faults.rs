@@ -5,7 +5,7 @@ use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::formats::own_table::{OwnColumn, OwnTable, Value};
-use crate::formats::{FileFormat, Kind};
+use crate::kind::FileFormat;
 use crate::sink::Sink;
 
 /// Its columns, and whether they are numbers.
@@ -52,7 +52,7 @@ impl<'a> FaultFile<'a> {
         is_continued: bool,
     ) -> Result<FaultFile<'a>, Error> {
         let table = fault_table(named)?;
-        let is_text = matches!(named.kind, None | Some(Kind::Delimited(_) | Kind::JsonLines));
+        let is_text = named.kind.is_none_or(|kind| kind.is_text);
         if !(is_continued && is_text) {
             table.begin(out)?;
         }

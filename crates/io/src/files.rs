@@ -18,7 +18,7 @@ const MOST_LINKS: usize = 40;
 ///
 /// ```
 /// use keen_notch_io::files::RunFiles;
-/// use keen_notch_io::sink;
+/// use keen_notch_io::formats;
 /// use keen_notch_io::source::input::Input;
 ///
 /// let folder = tempfile::tempdir()?;
@@ -26,7 +26,7 @@ const MOST_LINKS: usize = 40;
 /// std::fs::write(&parts, "part_code\nGRP-1\n")?;
 /// let files = RunFiles::default();
 /// files.reads(&Input::File(parts))?;
-/// assert!(sink::open(&folder.path().join("./parts.csv"), &files).is_err());
+/// assert!(formats::create(&folder.path().join("./parts.csv"), &files).is_err());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default)]

@@ -15,6 +15,7 @@ pub mod formats;
 mod guarded;
 mod head;
 pub mod inputs;
+mod kind;
 pub mod lists;
 mod part;
 mod pool;

@@ -8,7 +8,6 @@ use std::ops::Range;
 use keen_notch_core::summary::Part;
 
 use crate::Error;
-use crate::formats::Kind;
 use crate::source::input::{Encoding, Input};
 use crate::source::{Chunk, Reading};
 
@@ -49,9 +48,9 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
             Input::Stdin | Input::Database(_) => Ok(0),
         };
         let size = size.map_err(|source| Error::Read { name: input.name(), source })?;
-        let is_text = matches!(reading.kind(input), Kind::Delimited(_) | Kind::JsonLines | Kind::FixedWidth);
+        let is_text = reading.kind(input).is_text;
         let is_utf8 = reading.encoding.is_none_or(|encoding| encoding == Encoding::UTF_8);
-        Ok((size, is_text && is_utf8 && reading.named(input).compression.is_none()))
+        Ok((size, is_text && is_utf8 && reading.compression(input).is_none()))
     };
     Ok(bounds_of(&inputs.iter().map(size).collect::<Result<Vec<_>, Error>>()?, part))
 }

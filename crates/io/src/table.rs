@@ -11,7 +11,7 @@ use keen_notch_core::summary;
 
 use crate::Error;
 use crate::batches::{Batches, Limits};
-use crate::formats::json_lines;
+use crate::formats;
 use crate::inputs::Inputs;
 use crate::part::{self, PartRead};
 use crate::pool::HasSize;
@@ -19,7 +19,7 @@ use crate::source::file_stamps::FileStamps;
 use crate::source::input::Input;
 use crate::source::meter::Meter;
 use crate::source::types::ObservedTypes;
-use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
+use crate::source::{Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
 
 /// An opened table: the header is known, the rows are not read yet.
@@ -115,11 +115,11 @@ impl Table {
     fn open_unchanged(inputs: &[Input], reading: &Reading, unchanged: FileStamps, is_again: bool) -> Result<Table, Error> {
         let rows_of = Inputs::new(inputs);
         let (all, first_reading) = (inputs.to_vec(), reading.clone());
-        let known = if reading.all_columns { json_lines::columns(inputs, reading)? } else { None };
+        let known = if reading.all_columns { formats::columns(inputs, reading)? } else { None };
         let reading = &Reading { columns: known, ..reading.clone() };
         let mut inputs = inputs.iter().cloned();
         reading.meter.restart();
-        let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
+        let current = formats::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
         let types = current.types().to_vec();
         // Later inputs are read like the first one, whatever their names.
@@ -133,7 +133,7 @@ impl Table {
             // Progress does not count the first opening, because the input is read again in its turn. A pipe is read once.
             let again = !input.is_read_once();
             let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
-            let source = source::open(&input, &Reading { meter, ..reading.clone() })?;
+            let source = formats::open(&input, &Reading { meter, ..reading.clone() })?;
             same_columns(&first, (&header, &format), &*source)?;
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
@@ -174,7 +174,7 @@ impl Table {
     /// The names of its inputs, if all are files without conversions.
     pub(crate) fn plain_files(&self) -> Option<Vec<String>> {
         let name = |input: &Input| {
-            let is_plain = !input.is_read_once() && self.first_reading.named(input).compression.is_none();
+            let is_plain = !input.is_read_once() && self.first_reading.compression(input).is_none();
             input.path().filter(|_| is_plain && self.part.is_none())?.to_str().map(str::to_owned)
         };
         self.all.iter().map(name).collect()
@@ -241,7 +241,7 @@ impl Table {
             None => return Ok(false),
             Some(Waiting::Open(source)) => source,
             Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
-                let source = source::open(&input, &self.reading)?;
+                let source = formats::open(&input, &self.reading)?;
                 same_columns(&self.first, (&self.header, &self.format), &*source)?;
                 source
             }

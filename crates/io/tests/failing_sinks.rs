@@ -15,8 +15,8 @@ use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::FaultFile;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::FileFormat;
-use keen_notch_io::sink::{self, Sink, commit_all};
+use keen_notch_io::formats::{self, FileFormat};
+use keen_notch_io::sink::{Sink, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -131,7 +131,7 @@ fn a_folder_renamed_during_a_run_has_no_leftovers() {
         fs::write(out.join("parts.csv"), "old").unwrap();
         let files = RunFiles::default();
         let open = |path: &Path| {
-            let mut sink = sink::open(path, &files).unwrap();
+            let mut sink = formats::create(path, &files).unwrap();
             sink.put(b"new").unwrap();
             sink
         };

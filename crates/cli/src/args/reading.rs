@@ -6,8 +6,9 @@ use std::sync::Arc;
 use clap::ValueEnum;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::widths::Widths;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::formats::database::{Address, Relation, What};
-use keen_notch_io::formats::{FileFormat, Kind};
+use keen_notch_io::formats::workbook::OpenedSheet;
 use keen_notch_io::source::input::Encoding;
 use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
@@ -131,8 +132,7 @@ impl ReadingArgs {
     /// The first given option that does not apply to a format, with its use.
     pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
         let kind = format.kind();
-        let (is_text, is_fixed, is_sheet) =
-            (matches!(kind, Kind::Delimited(_)), kind == Kind::FixedWidth, kind == Kind::Workbook);
+        let (is_text, is_fixed, is_sheet) = (kind.is_delimited(), kind.needs_positions, format.get::<OpenedSheet>().is_some());
         let given = [
             (self.delimiter.is_some() && !is_text, "--delimiter", "delimited text"),
             (self.no_header && !is_text && !is_fixed && !is_sheet, "--no-header", "tables with a first row of names"),

@@ -12,6 +12,7 @@ use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::draft::{prove, try_phrases};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::sink;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -64,7 +65,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         }
         Some(path) => {
             refuse_to_replace(path)?;
-            let mut out = sink::open(path, &known)?;
+            let mut out = formats::create(path, &known)?;
             out.put(drafted.list.as_bytes())?;
             sink::commit_all(vec![out])?;
             if !args.quiet {

@@ -6,6 +6,7 @@ use keen_notch_core::summary::{Apart, Part, Summary, VERSION};
 use keen_notch_core::survey::{SAVED_VERSION, SavedColumn, SavedKind, SavedSurvey};
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::Reading;
@@ -55,7 +56,7 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     let inputs: Vec<Input> = args.files.iter().map(|path| args::input(path)).collect();
     inputs.iter().try_for_each(|input| known.reads(input))?;
     let out: Option<Box<dyn Sink>> = match &args.out {
-        Some(path) => Some(sink::open(path, &known)?),
+        Some(path) => Some(formats::create(path, &known)?),
         None => known.prints().map(|()| None)?,
     };
     let shows = out.is_none() && console.shows_tables;

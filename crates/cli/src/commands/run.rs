@@ -13,11 +13,12 @@ use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::database::Target;
 use keen_notch_io::formats::database::sink::Session;
+use keen_notch_io::formats::workbook::OpenedSheet;
 use keen_notch_io::formats::{self, FileFormat};
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::meter::Meter;
-use keen_notch_io::source::{Format, Ragged, Reading};
+use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::table::Table;
 
 use crate::args::{self, FaultArgs, ReadingArgs, TableArgs, refuse_address};
@@ -121,9 +122,9 @@ pub fn table(
         let message = format!("{option} is for {what}, and {of} is read as {}", table.format.name());
         return Err(Failure::usage(message, "remove it, or name the format of the input, such as --from csv"));
     }
-    if let (Format::Workbook { sheet, sheets: 2.. }, None, false) = (&table.format, &reading.sheet, quiet) {
+    if let (Some(OpenedSheet { title, sheets: 2.. }), None, false) = (table.format.get(), &reading.sheet, quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
-        let words = format!("{of} has several sheets: {sheet:?}, the first, is read (for another: --sheet NAME)");
+        let words = format!("{of} has several sheets: {title:?}, the first, is read (for another: --sheet NAME)");
         console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
     }
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
@@ -257,14 +258,14 @@ impl Files {
                 (_, Some(table), Some(session)) => {
                     Ok(Some(Box::new(session.sink(Target { table: table.clone(), how: tables.how() })?)))
                 }
-                (Some(path), ..) => Ok(Some(sink::open_as(path, FileFormat::of(path), files)?)),
+                (Some(path), ..) => Ok(Some(formats::create_as(path, FileFormat::of(path), files)?)),
                 _ => Ok(None),
             }
         };
         Ok(Files {
             offcuts: sink(&args.offcuts, &tables.offcuts_table)?,
             faults: sink(&args.faults, &tables.faults_table)?.zip(of_faults),
-            summary: args.summary.as_deref().map(|path| sink::open(path, files)).transpose()?,
+            summary: args.summary.as_deref().map(|path| formats::create(path, files)).transpose()?,
         })
     }
 

@@ -9,9 +9,9 @@ use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, SavedColumn,
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{FileFormat, Kind};
+use keen_notch_io::formats::{self, FileFormat, json_lines};
 use keen_notch_io::inputs::Inputs;
-use keen_notch_io::sink::{self, commit_all, standard_output};
+use keen_notch_io::sink::{commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{MatchingRow, rows_of, survey, write_rows};
@@ -44,7 +44,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let base = args.against.as_deref().map(args::input);
     base.iter().try_for_each(|input| known.reads(input))?;
     let base = base.map(|input| Ok::<_, Failure>((against::base(&input)?, input.name()))).transpose()?;
-    let saved_to = args.save.as_deref().map(|path| sink::open(path, &known)).transpose()?;
+    let saved_to = args.save.as_deref().map(|path| formats::create(path, &known)).transpose()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
     let looked = SurveyTargets::read(args, &known)?;
@@ -174,7 +174,7 @@ fn rows(
     }
     let kind = match args.to {
         SurveyFormat::Text => None,
-        SurveyFormat::Json => Some(Kind::JsonLines),
+        SurveyFormat::Json => Some(&json_lines::INFO),
     };
     let mut out = standard_output();
     write_rows(&mut table, bound.view(), &mut members, args.sample, FileFormat { kind, compression: None }, &mut *out)?;

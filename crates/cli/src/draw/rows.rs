@@ -16,7 +16,7 @@ pub fn number(inputs: &Inputs, row: u64) -> String {
 
 /// `row 7, line 9`, or `row 7` without lines.
 pub fn on_line(number: &str, line: u64, format: &Format) -> String {
-    if format.has_lines() { format!("row {number}, line {line}") } else { format!("row {number}") }
+    if format.kind().has_lines { format!("row {number}, line {line}") } else { format!("row {number}") }
 }
 
 /// ` (row 7)`, ` (rows 7, 19 of a.csv, 3 of b.csv)`; empty without rows.

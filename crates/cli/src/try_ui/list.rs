@@ -10,6 +10,7 @@ use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::program::Setting;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::sink;
 use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
@@ -73,7 +74,7 @@ impl ListFile {
             return Err(of_list(why));
         }
         let write = || {
-            let mut out = sink::open(&self.path, &RunFiles::default())?;
+            let mut out = formats::create(&self.path, &RunFiles::default())?;
             out.put(list.as_bytes())?;
             sink::commit_all(vec![out])
         };

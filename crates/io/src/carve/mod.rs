@@ -21,12 +21,15 @@ use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
 
 use crate::Error;
-use crate::encode::{OutputSchema, TextOptions, encoder, offcut_encoder};
+use crate::encode::{EncoderRequest, Places};
+use crate::encode::{OutputSchema, TextOptions};
 use crate::faults::FaultFile;
+use crate::formats;
+use crate::formats::columnar::PARQUET;
+use crate::formats::fixed_width::Layout;
 use crate::formats::fixed_width::encoder;
-use crate::formats::fixed_width::encoder::Places;
-use crate::formats::{FileFormat, Kind};
 use crate::inputs::Inputs;
+use crate::kind::FileFormat;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
 use crate::source::Format;
@@ -223,7 +226,7 @@ impl Job {
         width: &dyn Fn(usize) -> Option<usize>,
         names: &[String],
     ) -> Result<Job, Error> {
-        let read = if let Format::FixedWidth(layout) = format { Some(layout) } else { None };
+        let read = format.get::<Layout>();
         let places = encoder::places(&self.shape, read, widths, width)?;
         for ((column, place), title) in self.shape.columns.iter().zip(&places).zip(&self.shape.titles) {
             let most = place.1 + 1 - place.0;
@@ -312,9 +315,9 @@ impl Job {
     /// The format of the table for the encoder. If all rows of Parquet files are written to Parquet in order, their columns are copied.
     fn format(&self, table: &Table, sets_aside: bool) -> Format {
         let keeps_rows = self.carving.keeps_every_row() && self.shape.rows_piece.is_none() && !sets_aside;
-        let is_parquet = self.named.kind == Some(Kind::Parquet) && self.shape.is_written && self.preview == 0;
+        let is_parquet = self.named.kind == Some(&PARQUET) && self.shape.is_written && self.preview == 0;
         match table.plain_files().filter(|_| keeps_rows && is_parquet) {
-            Some(files) => table.format.copied(files),
+            Some(files) => table.format.copied(&files).unwrap_or_else(|| table.format.clone()),
             None => table.format.clone(),
         }
     }
@@ -326,8 +329,9 @@ impl Job {
         let originals = if are_values { self.shape.columns.iter().filter_map(original).collect() } else { Vec::new() };
         let all: Vec<usize> = if sets_aside { (0..self.table_columns).collect() } else { Vec::new() };
         let needed = table::in_order(&[&self.used[..], &originals, &all].concat());
-        let shown = if self.preview > 0 || !self.named.is_columnar() { originals } else { Vec::new() };
-        let aside = if self.named_aside.is_columnar() { Vec::new() } else { all };
+        let shown =
+            if self.preview > 0 || !self.named.kind.is_some_and(|kind| kind.has_arrays) { originals } else { Vec::new() };
+        let aside = if self.named_aside.kind.is_some_and(|kind| kind.has_arrays) { Vec::new() } else { all };
         (needed, table::in_order(&[shown, aside].concat()))
     }
 
@@ -371,15 +375,23 @@ const PARQUET_COLUMN: usize = 16 << 10;
 /// The table cannot be read, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
     let format = job.format(table, outs.offcuts.is_some());
-    let columns = (&table.header, table.types.as_slice());
-    let encoder = encoder(Some(&format), (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
+    let (header, types) = (&table.header, table.types.as_slice());
+    let encoder = formats::encoder(EncoderRequest {
+        kind: job.named.of_output(&format),
+        read: Some(&format),
+        options: job.text_options,
+        places: job.places.as_ref(),
+        header,
+        types,
+        shape: &job.shape,
+    })?;
     // Without offcuts, their encoder needs no rows.
     let named_aside = if outs.offcuts.is_some() { job.named_aside } else { FileFormat::default() };
-    let aside = offcut_encoder(&table.format, named_aside, columns)?;
+    let aside = formats::offcut_encoder(&table.format, named_aside, header, types)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let (out_columns, limit) = (job.shape.titles.len(), limits.memory());
-    if job.named.kind == Some(Kind::Parquet) && out_columns.saturating_mul(PARQUET_COLUMN) > limit {
+    if job.named.kind == Some(&PARQUET) && out_columns.saturating_mul(PARQUET_COLUMN) > limit {
         return Err(Error::ParquetTooWide { columns: out_columns, limit });
     }
     let ragged = table.ragged();
@@ -392,7 +404,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
-    let has_head = |named: FileFormat| !(table.is_continued() && named.can_be_joined(&table.format));
+    let has_head = |named: FileFormat| !(table.is_continued() && named.kind.unwrap_or(table.format.kind()).is_text);
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
     let turns = Turns::new(RunState::within(limits.remembered()));

@@ -16,12 +16,7 @@ pub use out::{Extend, Held, MOST_HELD, Out};
 
 use crate::Error;
 use crate::encode::lists::RowFaults;
-use crate::formats::delimited::Preamble;
-use crate::formats::delimited::encoder::DelimitedEncoder;
-use crate::formats::fixed_width::encoder::{FixedWidth, Places};
-use crate::formats::json_lines::encoder::JsonLines;
-use crate::formats::workbook::encoder::Workbook;
-use crate::formats::{FileFormat, Kind};
+use crate::kind::Kind;
 use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format, Rows};
 
@@ -37,81 +32,21 @@ pub struct TextOptions {
     pub quote_all: bool,
 }
 
-/// Selects the encoder. The output format defaults to that of the input; without an input, to delimited text.
-///
-/// # Errors
-/// A column has no position in `places` for fixed-width text, or two keys are equal.
-pub fn encoder(
-    format: Option<&Format>,
-    (named, options, places): (FileFormat, TextOptions, Option<&Places>),
-    (header, types): (&Header, &[ObservedTypes]),
-    shape: &OutputSchema,
-) -> Result<Box<dyn Encoder>, Error> {
-    let (header, shape) = (header.clone(), shape.clone());
-    Ok(match (named.kind, format) {
-        (None | Some(Kind::Delimited(_)), Some(Format::Delimited { dialect, preamble })) => {
-            let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
-            let preamble = if shape.sets_aside { preamble.for_offcuts() } else { preamble.clone() };
-            Box::new(DelimitedEncoder::new(Some(dialect.delimiter), delimiter, preamble, options, header, shape))
-        }
-        (Some(Kind::Workbook), _) => {
-            let sheet = if let Some(Format::Workbook { sheet, .. }) = format { Some(sheet.clone()) } else { None };
-            Box::new(Workbook::new(sheet, &header, shape))
-        }
-        #[cfg(feature = "columnar")]
-        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
-            Box::new(crate::formats::columnar::encoder::Columnar::new(kind, format, types, &header, shape)?)
-        }
-        #[cfg(not(feature = "columnar"))]
-        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
-        (Some(Kind::Database), _) => Box::new(crate::formats::database::encoder::Database::new(format, types, &header, shape)?),
-        // The command refuses these without an explicit format.
-        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
-        | (None, None | Some(Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_))) => {
-            let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
-            Box::new(DelimitedEncoder::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
-        }
-        (Some(Kind::FixedWidth), _) | (None, Some(Format::FixedWidth(_))) => {
-            let read = if let Some(Format::FixedWidth(layout)) = format { Some(layout.clone()) } else { None };
-            match (read, places) {
-                (Some(layout), _) if shape.sets_aside => Box::new(FixedWidth::offcuts(layout, shape)),
-                (None, _) if shape.sets_aside => {
-                    let title = shape.titles.last().cloned().unwrap_or_default();
-                    let why = "the input has no positions for its columns".to_owned();
-                    return Err(Error::NoPlace { title, why });
-                }
-                (read, Some(places)) => Box::new(FixedWidth::new(read, shape, places.clone())),
-                (read, None) => {
-                    let places = crate::formats::fixed_width::encoder::places(&shape, read.as_ref(), None, &|_| None)?;
-                    Box::new(FixedWidth::new(read, shape, places))
-                }
-            }
-        }
-        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Some(Format::JsonLines(_))) => {
-            let style = if let Some(Format::JsonLines(style)) = format { Some(*style) } else { None };
-            shape.tells_titles_apart(Kind::JsonLines, false)?;
-            Box::new(JsonLines::new(style, &header, shape))
-        }
-    })
-}
+/// The columns of fixed-width output: first and last character of each, from 1.
+pub type Places = Vec<(usize, usize)>;
 
-/// Selects the encoder for the rows of a table that are set aside.
-///
-/// # Errors
-/// The errors of [`encoder`].
-pub fn offcut_encoder(
-    format: &Format,
-    named: FileFormat,
-    columns: (&Header, &[ObservedTypes]),
-) -> Result<Box<dyn Encoder>, Error> {
-    let is_as_read = matches!((named.kind, format), (None | Some(Kind::Delimited(_)), Format::Delimited { .. }));
-    let options = TextOptions { header: (!is_as_read).then_some(true), ..TextOptions::default() };
-    encoder(Some(format), (named, options, None), columns, &OutputSchema::offcuts(columns.0))
-}
-
-#[cfg(not(feature = "columnar"))]
-fn not_in_build(kind: Kind, _: &[ObservedTypes]) -> Error {
-    Error::NoColumnar { format: kind.name(), why: "this build does not write it".to_owned() }
+/// What an encoder has to know of an output.
+#[derive(Clone, Copy)]
+pub struct EncoderRequest<'a> {
+    /// The format of the output.
+    pub kind: Kind,
+    /// The format of the input, if the rows come from one.
+    pub read: Option<&'a Format>,
+    pub options: TextOptions,
+    pub places: Option<&'a Places>,
+    pub header: &'a Header,
+    pub types: &'a [ObservedTypes],
+    pub shape: &'a OutputSchema,
 }
 
 #[derive(Debug, Clone)]
@@ -202,7 +137,7 @@ impl OutputSchema {
         let mut titles: Vec<(&String, bool)> = self.titles.iter().zip(are_original).collect();
         titles.sort_unstable();
         match titles.windows(2).find(|two| two[0].0 == two[1].0 && !(two[0].1 && two[1].1)) {
-            Some(two) => Err(Error::DoubledTitle { title: two[0].0.clone(), format: kind.name() }),
+            Some(two) => Err(Error::DoubledTitle { title: two[0].0.clone(), format: kind.name }),
             None => Ok(()),
         }
     }

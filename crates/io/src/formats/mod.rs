@@ -1,136 +1,53 @@
-//! File extensions and formats.
+//! All formats: a folder for each, with its source and its encoder, and one table.
 
 pub mod columnar;
 pub mod database;
 pub mod delimited;
+pub mod descriptor;
 pub mod fixed_width;
+mod foreign;
 pub mod json_lines;
+mod outputs;
 pub mod own_table;
 pub mod workbook;
 
 use std::fmt;
 use std::path::Path;
 
+use keen_notch_core::column::Header;
+
+pub use crate::kind::{Compression, FileFormat, FormatInfo, Kind};
+pub use outputs::{create, create_as, with_format};
+
 use crate::Error;
-use crate::source::Format;
+use crate::encode::{Encoder, EncoderRequest, OutputSchema, TextOptions};
+use crate::formats::descriptor::{FormatDescriptor, Opening, TypedHeader};
+use crate::source::input::Input;
+use crate::source::types::ObservedTypes;
+use crate::source::{Format, Reading, Source};
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    Delimited(Between),
-    JsonLines,
-    FixedWidth,
-    Workbook,
-    OtherWorkbook,
-    Parquet,
-    Arrow(Framing),
-    Database,
-    Foreign(&'static str),
+/// Every format, in the order in which extensions are looked up.
+fn table() -> impl Iterator<Item = &'static FormatDescriptor> {
+    let several = delimited::FORMATS.iter().chain(&workbook::FORMATS).chain(&columnar::FORMATS).chain(&foreign::FORMATS);
+    several.chain([&json_lines::FORMAT, &fixed_width::FORMAT, &database::FORMAT])
 }
 
-impl Kind {
-    pub fn name(self) -> &'static str {
-        match self {
-            Kind::Delimited(_) => "delimited text",
-            Kind::JsonLines => "JSON Lines",
-            Kind::FixedWidth => "fixed-width text",
-            Kind::Workbook => "a workbook",
-            Kind::OtherWorkbook => "a workbook other than .xlsx",
-            Kind::Parquet => "Parquet",
-            Kind::Arrow(_) => "Arrow",
-            Kind::Database => "a database",
-            Kind::Foreign(name) => name,
-        }
-    }
-
-    pub fn ending(self) -> &'static str {
-        if let Kind::Delimited(_) = self {
-            return "csv";
-        }
-        ENDINGS.into_iter().find(|(_, kind)| *kind == self).map_or("csv", |(ending, _)| ending)
-    }
-}
-
-/// The framing of Arrow batches.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Framing {
-    Stream,
-    /// Batches with an index at the end.
-    File,
-}
-
-/// The delimiter of an extension.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Between {
-    Anything,
-    /// A comma; many such files have semicolons.
-    CommaOrSemicolon,
-    Only(u8),
-}
-
-const OTHER_WORKBOOK: &str = "a workbook other than .xlsx, .xls and .ods";
-
-/// Extensions without the dot.
-const ENDINGS: [(&str, Kind); 22] = [
-    ("csv", Kind::Delimited(Between::CommaOrSemicolon)),
-    ("txt", Kind::Delimited(Between::Anything)),
-    ("tsv", Kind::Delimited(Between::Only(b'\t'))),
-    ("tab", Kind::Delimited(Between::Only(b'\t'))),
-    ("psv", Kind::Delimited(Between::Only(b'|'))),
-    ("jsonl", Kind::JsonLines),
-    ("ndjson", Kind::JsonLines),
-    ("xlsx", Kind::Workbook),
-    ("xlsm", Kind::OtherWorkbook),
-    ("xlsb", Kind::Foreign(OTHER_WORKBOOK)),
-    ("xls", Kind::OtherWorkbook),
-    ("ods", Kind::OtherWorkbook),
-    ("json", Kind::Foreign("JSON")),
-    ("parquet", Kind::Parquet),
-    ("arrow", Kind::Arrow(Framing::File)),
-    ("arrows", Kind::Arrow(Framing::Stream)),
-    ("feather", Kind::Arrow(Framing::File)),
-    ("fwf", Kind::FixedWidth),
-    ("zip", Kind::Foreign("compressed")),
-    ("bz2", Kind::Foreign("compressed")),
-    ("xz", Kind::Foreign("compressed")),
-    ("html", Kind::Foreign("a page")),
-];
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Compression {
-    /// gzip (RFC 1952).
-    Gzip,
-    /// Zstandard (RFC 8878).
-    Zstd,
-}
-
-impl Compression {
-    const ALL: [(&'static str, Compression); 2] = [("gz", Compression::Gzip), ("zst", Compression::Zstd)];
-
-    pub fn name(self) -> &'static str {
-        match self {
-            Compression::Gzip => "gzip",
-            Compression::Zstd => "zstd",
-        }
-    }
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct FileFormat {
-    pub kind: Option<Kind>,
-    pub compression: Option<Compression>,
+fn descriptor(kind: Kind) -> Option<&'static FormatDescriptor> {
+    table().find(|format| format.kind == kind)
 }
 
 impl FileFormat {
     /// A database table.
-    pub const DATABASE: FileFormat = FileFormat { kind: Some(Kind::Database), compression: None };
+    pub const DATABASE: FileFormat = FileFormat { kind: Some(&database::INFO), compression: None };
 
     /// The format of a file name such as `parts.csv.gz`, ignoring case.
     pub fn of(name: &Path) -> FileFormat {
-        let compression = ending(name).and_then(|ending| Compression::ALL.into_iter().find(|(own, _)| *own == ending));
+        let compression = Compression::of(name);
         let inner = if compression.is_some() { name.file_stem().map(Path::new) } else { Some(name) };
         let ending = inner.and_then(ending);
-        let kind = ending.and_then(|ending| ENDINGS.into_iter().find(|(own, _)| *own == ending));
-        FileFormat { kind: kind.map(|(_, kind)| kind), compression: compression.map(|(_, compression)| compression) }
+        let kind =
+            ending.and_then(|ending| table().map(|format| format.kind).find(|kind| kind.endings.contains(&ending.as_str())));
+        FileFormat { kind, compression }
     }
 
     /// Parses one or two extensions such as `csv.gz`.
@@ -147,61 +64,113 @@ impl FileFormat {
     }
 
     pub fn name(self) -> Option<&'static str> {
-        self.kind.map(Kind::name)
+        self.kind.map(|kind| kind.name)
     }
 
-    pub fn is_columnar(self) -> bool {
-        matches!(self.kind, Some(Kind::Parquet | Kind::Arrow(_)))
-    }
-
-    /// Whether the output has column types.
-    pub fn has_types(self) -> bool {
-        self.is_columnar() || self.kind == Some(Kind::Database)
-    }
-
-    /// The format for a pipe: a stream instead of a file with an index at its end.
+    /// The format for a pipe.
     pub fn in_a_pipe(self) -> FileFormat {
-        let kind = self.kind.map(|kind| if let Kind::Arrow(_) = kind { Kind::Arrow(Framing::Stream) } else { kind });
-        FileFormat { kind, ..self }
+        FileFormat { kind: self.kind.map(|kind| kind.in_a_pipe.unwrap_or(kind)), ..self }
     }
 
-    /// Whether a table of this format is written as delimited text.
-    pub fn is_text(self, read: &Format) -> bool {
-        match self.kind {
-            Some(kind) => matches!(kind, Kind::Delimited(_)),
-            None => read.delimiter().is_some(),
+    /// The format in which a table of this format is written.
+    pub fn of_output(self, read: &Format) -> Kind {
+        self.kind.unwrap_or(if read.kind().goes_into_pipes { read.kind() } else { delimited::FORMATS[0].kind })
+    }
+}
+
+impl Reading {
+    /// The format of an input from its name and options.
+    pub fn named(&self, input: &Input) -> FileFormat {
+        self.from.or(input.path().map(FileFormat::of)).unwrap_or_default()
+    }
+
+    pub fn kind(&self, input: &Input) -> Kind {
+        if let Input::Database(_) = input {
+            return &database::INFO;
+        }
+        let kind = self.named(input).kind.unwrap_or(self.otherwise);
+        if kind.is_delimited() && self.widths.is_some() { &fixed_width::INFO } else { kind }
+    }
+}
+
+/// Opens an input as a table in its format, and reads its header.
+///
+/// ```
+/// use keen_notch_core::carving::BatchRows;
+/// use keen_notch_io::formats;
+/// use keen_notch_io::source::{Reading, Rows, input::Input};
+///
+/// let parts = Input::Memory("parts.csv".to_owned(), b"part_code,depot\nGRP-1,East\nHNG-2,West\n".as_slice().into());
+/// let mut source = formats::open(&parts, &Reading::default())?;
+/// let mut chunk = source.next_chunk()?.expect("there are rows");
+/// chunk.open(&[0])?;
+/// let mut rows = Rows::default();
+/// chunk.take(chunk.text()?, 0..chunk.rows(), &mut rows);
+/// assert_eq!(rows.with_batch(|batch| batch.value(0, 1).to_owned()), "HNG-2");
+/// # Ok::<(), keen_notch_io::Error>(())
+/// ```
+///
+/// # Errors
+/// The input cannot be read, or is empty.
+pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
+    let kind = reading.kind(input);
+    let is_named = reading.named(input).kind.is_some();
+    // Input without a named format is delimited text.
+    let format = descriptor(kind).or(delimited::FORMATS.first().filter(|_| kind.is_delimited()));
+    match format.and_then(|format| format.open) {
+        Some(open) => open(Opening { input, kind, is_named, reading }),
+        None => Err(Error::Unreadable { name: input.name(), format: kind.name }),
+    }
+}
+
+/// All columns of the inputs whose header does not have them, and that can be read twice.
+///
+/// # Errors
+/// An input cannot be read.
+pub(crate) fn columns(inputs: &[Input], reading: &Reading) -> Result<TypedHeader, Error> {
+    for format in table() {
+        let Some(columns) = format.columns else { continue };
+        let is_of_it = |input: &&Input| reading.kind(input) == format.kind && !input.is_read_once();
+        let inputs: Vec<Input> = inputs.iter().filter(is_of_it).cloned().collect();
+        if let Some(found) = columns(&inputs, reading)? {
+            return Ok(Some(found));
         }
     }
+    Ok(None)
+}
 
-    /// Whether outputs of this format can be concatenated, with one header.
-    pub fn can_be_joined(self, read: &Format) -> bool {
-        matches!(self.kind.unwrap_or(read.kind()), Kind::Delimited(_) | Kind::JsonLines | Kind::FixedWidth)
+/// The encoder of an output.
+///
+/// # Errors
+/// The format cannot be written, or cannot hold the columns.
+pub fn encoder(asked: EncoderRequest) -> Result<Box<dyn Encoder>, Error> {
+    match descriptor(asked.kind).and_then(|format| format.encoder) {
+        Some(encoder) => encoder(asked),
+        None => Err(Error::NoTable { format: asked.kind.name }),
     }
+}
 
-    /// The input delimiter of the extension, if it has one.
-    pub fn delimiter(self) -> Option<u8> {
-        match self.kind {
-            Some(Kind::Delimited(Between::Only(delimiter))) => Some(delimiter),
-            _ => None,
-        }
-    }
-
-    /// The output delimiter, if it differs from the one of the input.
-    pub fn other_delimiter(self, read: u8) -> Option<u8> {
-        let delimiter = match self.kind {
-            Some(Kind::Delimited(Between::Only(delimiter))) => delimiter,
-            Some(Kind::Delimited(Between::CommaOrSemicolon)) if matches!(read, b'\t' | b'|') => b',',
-            _ => read,
-        };
-        (delimiter != read).then_some(delimiter)
-    }
+/// The encoder for the rows of a table that are set aside.
+///
+/// # Errors
+/// The errors of [`encoder`].
+pub fn offcut_encoder(
+    read: &Format,
+    named: FileFormat,
+    header: &Header,
+    types: &[ObservedTypes],
+) -> Result<Box<dyn Encoder>, Error> {
+    let kind = named.of_output(read);
+    let is_as_read = kind.is_delimited() && read.delimiter().is_some();
+    let options = TextOptions { header: (!is_as_read).then_some(true), ..TextOptions::default() };
+    let shape = &OutputSchema::offcuts(header);
+    encoder(EncoderRequest { kind, read: Some(read), options, places: None, header, types, shape })
 }
 
 impl fmt::Display for FileFormat {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let kind = ENDINGS.iter().find(|(_, kind)| Some(*kind) == self.kind);
-        let compression = Compression::ALL.iter().find(|(_, compression)| Some(*compression) == self.compression);
-        let endings = kind.map(|(ending, _)| *ending).into_iter().chain(compression.map(|(ending, _)| *ending));
+        let kind = self.kind.and_then(|kind| kind.endings.first().copied());
+        let endings = kind.into_iter().chain(self.compression.map(Compression::ending));
         f.write_str(&endings.collect::<Vec<_>>().join("."))
     }
 }
@@ -216,8 +185,8 @@ fn ending(name: &Path) -> Option<String> {
 /// The format cannot be written, or the extension is unknown and no option gives a format.
 pub fn check_output(name: &Path, named: FileFormat) -> Result<(), Error> {
     match (named.kind, unknown_ending(name)) {
-        (Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))), _) => {
-            Err(Error::Unwritable { name: name.display().to_string(), format: kind.name() })
+        (Some(kind), _) if descriptor(kind).is_none_or(|format| format.encoder.is_none()) => {
+            Err(Error::Unwritable { name: name.display().to_string(), format: kind.name })
         }
         (None, Some(ending)) => Err(Error::UnknownEnding { name: name.display().to_string(), ending }),
         _ => Ok(()),
@@ -235,14 +204,14 @@ mod tests {
 
     #[test]
     fn names_say_how_tables_are_written_down_and_compressed() {
-        let [text, tabs] = [Between::CommaOrSemicolon, Between::Only(b'\t')].map(|between| Some(Kind::Delimited(between)));
+        let [text, tabs] = [0, 2].map(|index| Some(delimited::FORMATS[index].kind));
         for (name, kind, compression) in [
             ("codes.csv", text, None),
             ("codes.CSV.GZ", text, Some(Compression::Gzip)),
             ("a.csv/codes.tsv.zst", tabs, Some(Compression::Zstd)),
-            ("codes.jsonl", Some(Kind::JsonLines), None),
+            ("codes.jsonl", Some(&json_lines::INFO), None),
             ("codes.gz", None, Some(Compression::Gzip)),
-            ("codes.xlsx", Some(Kind::Workbook), None),
+            ("codes.xlsx", Some(&workbook::INFO), None),
             (".gz", None, None),
             ("codes", None, None),
             ("codes.2025", None, None),
@@ -292,7 +261,12 @@ mod tests {
             ("a.txt", b'\t', None),
             ("a", b'|', None),
         ] {
-            assert_eq!(FileFormat::of(Path::new(name)).other_delimiter(read), written, "{name} {}", char::from(read));
+            assert_eq!(
+                FileFormat::of(Path::new(name)).kind.and_then(|kind| kind.other_delimiter(read)),
+                written,
+                "{name} {}",
+                char::from(read)
+            );
         }
     }
 }

@@ -7,9 +7,12 @@ use keen_notch_core::carving::{BatchResults, Carving};
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::encode::EncoderRequest;
 use crate::encode::lists::RowFaults;
-use crate::encode::{Encodable, Encoder, Held, Out, OutputSchema, TextOptions, encoder};
-use crate::formats::{FileFormat, Kind};
+use crate::encode::{Encodable, Encoder, Held, Out, OutputSchema, TextOptions};
+use crate::formats;
+use crate::formats::delimited;
+use crate::kind::FileFormat;
 use crate::sink::Sink;
 use crate::source::types::{ObservedTypes, Type};
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
@@ -44,14 +47,17 @@ impl OwnTable {
     /// # Errors
     /// The format does not support such tables.
     pub fn new(named: FileFormat, delimiter: u8, columns: &[OwnColumn]) -> Result<OwnTable, Error> {
-        if let Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) = named.kind {
-            return Err(Error::NoTable { format: kind.name() });
+        let kind = named.kind.unwrap_or(delimited::FORMATS[0].kind);
+        if kind.needs_positions {
+            return Err(Error::NoTable { format: kind.name });
         }
-        let options = TextOptions { delimiter: Some(named.delimiter().unwrap_or(delimiter)), ..TextOptions::default() };
+        let options = TextOptions { delimiter: Some(kind.only_delimiter().unwrap_or(delimiter)), ..TextOptions::default() };
         let header = Header::Names(columns.iter().map(|column| column.title.clone()).collect());
         let of = |column: &OwnColumn| ObservedTypes { first: column.is_count.then_some((Type::Whole, 1)), other: None };
         let types: Vec<ObservedTypes> = columns.iter().map(of).collect();
-        let encoder = encoder(None, (named, options, None), (&header, &types), &OutputSchema::of_header(&header))?;
+        let shape = &OutputSchema::of_header(&header);
+        let asked = EncoderRequest { kind, read: None, options, places: None, header: &header, types: &types, shape };
+        let encoder = formats::encoder(asked)?;
         let rows = OwnRows { columns: columns.len(), ..OwnRows::default() };
         Ok(OwnTable { encoder, rows, carving: Carving::default() })
     }

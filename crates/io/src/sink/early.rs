@@ -40,15 +40,14 @@ impl EarlySync {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Sink, commit_all, open};
+    use super::super::{File, Sink, commit_all};
     use super::*;
-    use crate::files::RunFiles;
 
     #[test]
     fn an_early_synced_file_is_complete() {
         let folder = tempfile::tempdir().unwrap();
         let place = folder.path().join("out.csv");
-        let mut sink: Box<dyn Sink> = open(&place, &RunFiles::default()).unwrap();
+        let mut sink: Box<dyn Sink> = Box::new(File::create("out.csv".to_owned(), place.clone()).unwrap());
         let piece: Vec<u8> = (0..1 << 20).map(|n| b'a' + (n % 23) as u8).collect();
         // More than several intervals.
         let pieces = 3 * EVERY / piece.len() + 1;

@@ -41,7 +41,7 @@ impl File {
     ///
     /// # Errors
     /// The existing file is not writable, or the folder accepts no files.
-    pub(super) fn create(name: String, place: PathBuf) -> Result<File, Error> {
+    pub(crate) fn create(name: String, place: PathBuf) -> Result<File, Error> {
         let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
         may_be_written(&place).map_err(failed)?;
         let folder = Arc::new(Folder::of(&place));

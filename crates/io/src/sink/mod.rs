@@ -9,9 +9,7 @@ pub(crate) mod transform;
 pub(crate) mod unfinished;
 pub(crate) mod visible;
 
-use std::fs;
 use std::io::{IsTerminal, Write};
-use std::path::Path;
 
 pub use file::File;
 pub use stream::Stream;
@@ -20,8 +18,6 @@ pub use unfinished::remove as remove_unfinished;
 pub use visible::Visible;
 
 use crate::Error;
-use crate::files::{Destination, RunFiles};
-use crate::formats::{FileFormat, Kind};
 
 /// Takes bytes, and keeps all or none of them as far as the target allows.
 pub trait Sink: Send {
@@ -56,54 +52,12 @@ pub trait Sink: Send {
     fn is_final(&self) -> bool;
 }
 
-/// Opens an output for text: standard output for `-`, otherwise a file, compressed if its extension says so.
-///
-/// # Errors
-/// It is an input or another output, or cannot be written.
-pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
-    open_as(path, FileFormat { kind: None, ..FileFormat::of(path) }, files)
-}
-
-/// Opens an output for a table in a given format.
-///
-/// # Errors
-/// The errors of [`open`].
-pub fn open_as(path: &Path, named: FileFormat, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
-    let name = path.display().to_string();
-    let sink = match files.writes(path)? {
-        Destination::StandardOutput => standard_output(),
-        Destination::Direct(place) => {
-            let opened = fs::File::options().append(true).open(place);
-            let file = opened.map_err(|source| Error::Write { name: name.clone(), source, is_half_written: false })?;
-            stream(name, file)
-        }
-        Destination::File(place) => Box::new(File::create(name, place)?),
-    };
-    made_as(sink, named)
-}
-
-/// Adds the transformations for a format: compression, or building a file that cannot be written row by row.
-///
-/// # Errors
-/// This build does not support the format.
-pub fn made_as(sink: Box<dyn Sink>, named: FileFormat) -> Result<Box<dyn Sink>, Error> {
-    let sink = match named.compression {
-        None => sink,
-        Some(compression) => Box::new(TransformSink::compressed(sink, compression)?),
-    };
-    Ok(match named.kind {
-        Some(Kind::Workbook) => Box::new(TransformSink::workbook(sink)?),
-        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => Box::new(TransformSink::columnar(sink, kind)?),
-        _ => sink,
-    })
-}
-
 /// Standard output. On a terminal, escape sequences in the data become visible marks.
 pub fn standard_output() -> Box<dyn Sink> {
     stream("standard output", std::io::stdout())
 }
 
-fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static) -> Box<dyn Sink> {
+pub(crate) fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static) -> Box<dyn Sink> {
     match out.is_terminal() {
         true => Box::new(Stream::new(name, Visible::new(out, |_| None))),
         false => Box::new(Stream::new(name, out)),

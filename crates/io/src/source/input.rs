@@ -79,7 +79,7 @@ impl Input {
     /// The errors of [`Input::open_raw`]. Invalid compressed data is a read error.
     pub fn open_unpacked(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw = self.open_raw(reading)?;
-        Ok(match reading.named(self).compression {
+        Ok(match reading.compression(self) {
             None => raw,
             Some(compression) => unpacked(raw, compression, reading.memory),
         })

@@ -14,8 +14,10 @@ pub(crate) mod reading;
 pub mod types;
 pub(crate) mod whole;
 
+use std::any::Any;
 use std::borrow::Cow;
-use std::ops::Range;
+use std::fmt;
+use std::ops::{Deref, Range};
 use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
@@ -29,153 +31,80 @@ pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
 pub use whole::ShortenedFile;
 
 use crate::Error;
-use crate::formats::columnar::{Columnar, RecordBatch};
-use crate::formats::database::TableDefinition;
-use crate::formats::database::source::DatabaseRows;
-use crate::formats::delimited::{DelimitedSource, Dialect, Preamble};
-use crate::formats::fixed_width::{FixedWidth, Layout};
-use crate::formats::json_lines::{JsonLines, Style};
-use crate::formats::workbook::Workbook;
-use crate::formats::{Between, Kind};
-use crate::source::input::Input;
+use crate::kind::Kind;
 use crate::source::types::ObservedTypes;
 
-/// The format of a table with the properties that encoders need.
-#[derive(Debug, Clone)]
-pub enum Format {
-    Delimited {
-        dialect: Dialect,
-        /// The bytes before the rows.
-        preamble: Preamble,
-    },
-    JsonLines(Style),
-    FixedWidth(Layout),
-    Workbook {
-        sheet: String,
-        sheets: usize,
-    },
-    Columnar(Columnar),
-    Database(Arc<TableDefinition>),
+/// The format of an opened table, with the properties that its encoder needs.
+pub trait TableFormat: Any + fmt::Debug + Send + Sync {
+    /// The corresponding output format.
+    fn kind(&self) -> Kind;
+
+    /// Whether the type of a column has a text form.
+    fn has_text(&self, _column: usize) -> bool {
+        true
+    }
+
+    fn delimiter(&self) -> Option<u8> {
+        None
+    }
+
+    /// Whether the delimiter was detected.
+    fn is_guessed(&self) -> bool {
+        false
+    }
+
+    /// The same format with columns that are copied from these files, if it supports that.
+    fn copied(&self, _files: &[String]) -> Option<Format> {
+        None
+    }
+
+    fn is_copied(&self) -> bool {
+        false
+    }
+
+    /// A column whose type differs in another table: its name, the other type, and its own.
+    fn other_type(&self, _other: &Format) -> Option<(String, String, String)> {
+        None
+    }
+
+    /// Settings for further inputs of the same table.
+    fn reading(&self, first: &Reading, _header: &Header) -> Reading {
+        Reading { otherwise: self.kind(), ..first.clone() }
+    }
 }
 
+/// A shared [`TableFormat`].
+#[derive(Debug, Clone)]
+pub struct Format(Arc<dyn TableFormat>);
+
 impl Format {
+    pub fn new(format: impl TableFormat) -> Format {
+        Format(Arc::new(format))
+    }
+
+    /// The properties, if they are of this type.
+    pub fn get<T: TableFormat>(&self) -> Option<&T> {
+        let any: &dyn Any = &*self.0;
+        any.downcast_ref()
+    }
+
     pub fn name(&self) -> &'static str {
-        self.kind().name()
-    }
-
-    /// The corresponding output format.
-    pub fn kind(&self) -> Kind {
-        match self {
-            Format::Delimited { .. } => Kind::Delimited(Between::Anything),
-            Format::JsonLines(_) => Kind::JsonLines,
-            Format::FixedWidth(_) => Kind::FixedWidth,
-            Format::Workbook { .. } => Kind::Workbook,
-            Format::Columnar(columnar) => columnar.kind(),
-            Format::Database(_) => Kind::Database,
-        }
-    }
-
-    /// Whether the column type has a text form.
-    pub fn has_text(&self, column: usize) -> bool {
-        match self {
-            Format::Database(declared) => declared.have_text.get(column).is_none_or(|has_text| *has_text),
-            _ => true,
-        }
-    }
-
-    /// Whether it is a usual format for a pipe.
-    pub fn goes_into_pipes(&self) -> bool {
-        !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_) | Kind::Database)
-    }
-
-    /// Whether rows have line numbers; otherwise only row numbers.
-    pub fn has_lines(&self) -> bool {
-        !matches!(self.kind(), Kind::Parquet | Kind::Arrow(_) | Kind::Database)
-    }
-
-    pub fn delimiter(&self) -> Option<u8> {
-        match self {
-            Format::Delimited { dialect, .. } => Some(dialect.delimiter),
-            Format::JsonLines(_)
-            | Format::FixedWidth(_)
-            | Format::Workbook { .. }
-            | Format::Columnar(_)
-            | Format::Database(_) => None,
-        }
+        self.kind().name
     }
 
     /// The detected delimiter as an option value, if it was detected.
     pub fn guessed_delimiter(&self) -> Option<String> {
-        let Format::Delimited { dialect, .. } = self else { return None };
-        dialect
-            .is_guessed
-            .then(|| if dialect.delimiter == b'\t' { "tab".to_owned() } else { char::from(dialect.delimiter).to_string() })
-    }
-
-    /// The same for Parquet with copied columns.
-    pub(crate) fn copied(&self, files: Vec<String>) -> Format {
-        let mut copied = self.clone();
-        if let Format::Columnar(columnar) = &mut copied {
-            columnar.copy(files);
-        }
-        copied
-    }
-
-    pub(crate) fn is_copied(&self) -> bool {
-        matches!(self, Format::Columnar(columnar) if columnar.is_copied())
-    }
-
-    pub(crate) fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
-        let (Format::Columnar(this), Format::Columnar(other)) = (self, other) else { return None };
-        this.other_type(other)
-    }
-
-    /// Settings for further inputs of the same table.
-    pub fn reading(&self, first: &Reading, header: &Header) -> Reading {
-        let reading = first.clone();
-        match self {
-            Format::Delimited { dialect, .. } => {
-                Reading { other_delimiter: Some(dialect.delimiter), otherwise: self.kind(), ..reading }
-            }
-            Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_) => {
-                Reading { otherwise: self.kind(), ..reading }
-            }
-            Format::JsonLines(_) => Reading { columns: Some((header.clone(), Vec::new())), otherwise: self.kind(), ..reading },
-        }
+        let delimiter = self.delimiter().filter(|_| self.is_guessed())?;
+        Some(if delimiter == b'\t' { "tab".to_owned() } else { char::from(delimiter).to_string() })
     }
 }
 
-/// Opens an input as a table in its format, and reads its header.
-///
-/// ```
-/// use keen_notch_core::carving::BatchRows;
-/// use keen_notch_io::source::{self, Reading, Rows, input::Input};
-///
-/// let parts = Input::Memory("parts.csv".to_owned(), b"part_code,depot\nGRP-1,East\nHNG-2,West\n".as_slice().into());
-/// let mut source = source::open(&parts, &Reading::default())?;
-/// let mut chunk = source.next_chunk()?.expect("there are rows");
-/// chunk.open(&[0])?;
-/// let mut rows = Rows::default();
-/// chunk.take(chunk.text()?, 0..chunk.rows(), &mut rows);
-/// assert_eq!(rows.with_batch(|batch| batch.value(0, 1).to_owned()), "HNG-2");
-/// # Ok::<(), keen_notch_io::Error>(())
-/// ```
-///
-/// # Errors
-/// Where the input cannot be read, or there is nothing in it.
-pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
-    if let Input::Database(relation) = input {
-        return Ok(Box::new(DatabaseRows::open(relation, reading)?));
+impl Deref for Format {
+    type Target = dyn TableFormat;
+
+    fn deref(&self) -> &Self::Target {
+        &*self.0
     }
-    Ok(match reading.kind(input) {
-        Kind::Delimited(_) => Box::new(DelimitedSource::open(input, reading)?),
-        Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
-        Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
-        Kind::Workbook | Kind::OtherWorkbook => Box::new(Workbook::open(input, reading)?),
-        kind @ (Kind::Parquet | Kind::Arrow(_)) => crate::formats::columnar::source::open(input, kind, reading)?,
-        Kind::Database => return Err(Error::Unreadable { name: input.name(), format: Kind::Database.name() }),
-        Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
-    })
 }
 
 /// A source of rows.
@@ -253,8 +182,8 @@ pub trait Chunk: Send {
     /// The raw rows, if the format has them.
     fn raw(&self) -> Option<RawRows<'_>>;
 
-    /// The typed columns, if the format has them, with their indices in the table.
-    fn columns(&self) -> Option<(&RecordBatch, &[usize])> {
+    /// The chunk itself, if the encoder of its format needs more than values and cells.
+    fn own(&self) -> Option<&dyn Any> {
         None
     }
 

@@ -3,7 +3,7 @@ use std::sync::Arc;
 use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
-use crate::formats::{Between, FileFormat, Kind};
+use crate::kind::{Between, Compression, FileFormat, FormatInfo, Kind};
 use crate::source::decoding::WrongBytes;
 use crate::source::input::{Encoding, Input};
 use crate::source::meter::Meter;
@@ -14,6 +14,10 @@ pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
 /// Default memory limit of a run, in bytes.
 pub const MEMORY: usize = 1024 * 1024 * 1024;
+
+/// Delimited text in an input whose name says nothing.
+static UNNAMED: FormatInfo =
+    FormatInfo { name: "delimited text", endings: &[], delimiter: Some(Between::Anything), ..FormatInfo::TEXT };
 
 /// What to do with rows that have too few or too many cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -68,7 +72,7 @@ impl Default for Reading {
     fn default() -> Reading {
         Reading {
             from: None,
-            otherwise: Kind::Delimited(Between::Anything),
+            otherwise: &UNNAMED,
             delimiter: None,
             other_delimiter: None,
             header: true,
@@ -89,16 +93,11 @@ impl Default for Reading {
 }
 
 impl Reading {
-    /// The format of an input from its name and options.
-    pub fn named(&self, input: &Input) -> FileFormat {
-        self.from.or(input.path().map(FileFormat::of)).unwrap_or_default()
-    }
-
-    pub fn kind(&self, input: &Input) -> Kind {
-        if let Input::Database(_) = input {
-            return Kind::Database;
+    /// The compression of an input, from its name and options.
+    pub fn compression(&self, input: &Input) -> Option<Compression> {
+        match self.from {
+            Some(from) => from.compression,
+            None => input.path().and_then(Compression::of),
         }
-        let kind = self.named(input).kind.unwrap_or(self.otherwise);
-        if matches!(kind, Kind::Delimited(_)) && self.widths.is_some() { Kind::FixedWidth } else { kind }
     }
 }

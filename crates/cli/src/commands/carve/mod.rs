@@ -8,6 +8,7 @@ use std::io;
 
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::sink::{self, Sink, Stream};
 
@@ -51,7 +52,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
-        None => sink::made_as(sink::standard_output(), named)?,
+        None => formats::with_format(sink::standard_output(), named)?,
     };
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
@@ -93,7 +94,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
 /// The sink of a named output or a table; `None` for standard output.
 fn output(request: &Request, session: Option<&Session>, known: &RunFiles) -> Result<Option<Box<dyn Sink>>, Failure> {
     match (&request.args.out, session, &request.written) {
-        (Some(path), ..) => Ok(Some(sink::open_as(path, request.named, known)?)),
+        (Some(path), ..) => Ok(Some(formats::create_as(path, request.named, known)?)),
         (None, Some(session), Some(written)) => Ok(Some(Box::new(session.sink(written.target())?))),
         (None, ..) => Ok(known.prints().map(|()| None)?),
     }

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use keen_notch_core::carving::{Carving, OutColumn};
 use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
 use keen_notch_io::carve::{Formulas, Job};
-use keen_notch_io::formats::{FileFormat, Framing, Kind};
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
@@ -18,10 +18,10 @@ use crate::failure::Failure;
 pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<FileFormat, Failure> {
     let (args, mut named) = (request.args, request.named);
     // The sink of a named output was created before the format was known.
-    if named.kind.is_none() && !request.has_sink() && matches!(table.format.kind(), Kind::Arrow(_)) {
-        named.kind = Some(Kind::Arrow(Framing::Stream));
+    if named.kind.is_none() && !request.has_sink() {
+        named.kind = table.format.kind().in_a_pipe;
     }
-    if named.kind.is_none() && !table.format.goes_into_pipes() && shown == 0 {
+    if named.kind.is_none() && !table.format.kind().goes_into_pipes && shown == 0 {
         let help = match table.format.kind().ending() {
             "csv" => "name an output such as -o cut.csv, or add --to csv".to_owned(),
             ending => format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
@@ -34,7 +34,9 @@ pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<F
         let message = format!("--out-widths is for fixed-width text, and the output is {}", name());
         return Err(Failure::usage(message, "remove it, or write fixed-width text: --to fwf"));
     }
-    if let Some(option) = args.writing.first().filter(|_| !named.is_text(&table.format)) {
+    if let Some(option) = args.writing.first().filter(|_| {
+        !named.of_output(&table.format).is_delimited() || (named.kind.is_none() && table.format.delimiter().is_none())
+    }) {
         let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
         let message = format!("{option} is for delimited text, and {out} is {}", name());
         return Err(Failure::usage(message, "remove it, or write delimited text: --to csv"));
@@ -43,7 +45,7 @@ pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<F
 }
 
 fn is_fixed(named: FileFormat, table: &Table) -> bool {
-    named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth
+    named.kind.unwrap_or(table.format.kind()).needs_positions
 }
 
 /// The job in this output format.

@@ -6,9 +6,9 @@ use keen_notch_core::column::Header;
 use keen_notch_core::summary::Summary;
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::formats::database::sink::Session;
-use keen_notch_io::formats::{FileFormat, Kind};
-use keen_notch_io::source::Format;
+use keen_notch_io::formats::workbook::OpenedSheet;
 use keen_notch_io::table::Table;
 
 use super::request::Request;
@@ -43,7 +43,7 @@ impl CarveOutcome<'_> {
     pub fn preview(&self, width: usize) -> Result<(), Failure> {
         let CarveOutcome { table, job, report, named, .. } = self;
         let ending = named.kind.unwrap_or(table.format.kind()).ending();
-        let goes_into_pipes = named.kind.is_some() || table.format.goes_into_pipes();
+        let goes_into_pipes = named.kind.is_some() || table.format.kind().goes_into_pipes;
         let mut stdout = console::out();
         for line in preview::draw(report, job, &table.header, (ending, goes_into_pipes), width) {
             writeln!(stdout, "{line}")?;
@@ -89,9 +89,10 @@ impl CarveOutcome<'_> {
         if !added.is_empty() {
             lines.push(visible::without_controls(&format!("new columns in it: {}", added.join(", "))));
         }
-        if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }) = (self.named.kind, &self.table.format) {
+        let stays_a_workbook = self.named.kind == Some(self.table.format.kind());
+        if let Some(OpenedSheet { title, .. }) = self.table.format.get().filter(|_| stays_a_workbook) {
             let words = format!(
-                "the output keeps values and number formats of the sheet {sheet:?}; formulas become their values, and charts and other sheets are lost"
+                "the output keeps values and number formats of the sheet {title:?}; formulas become their values, and charts and other sheets are lost"
             );
             lines.push(textwrap::fill(&visible::without_controls(&words), width));
         }

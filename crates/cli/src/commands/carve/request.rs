@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{self, FileFormat, Kind};
+use keen_notch_io::formats::{self, FileFormat};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 
@@ -42,11 +42,11 @@ impl<'a> Request<'a> {
             None => args.faults.offcuts.as_deref().map(FileFormat::of).unwrap_or_default(),
         };
         // Rows that stay objects keep all their members.
-        let keeps_objects = |named: FileFormat| matches!(named.kind, None | Some(Kind::JsonLines));
+        let keeps_objects = |named: FileFormat| named.kind.is_none_or(|kind| kind.is_text && kind.has_keys);
         let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
         let reading = Reading {
             // Typed formats need the types before the first row.
-            all_columns: takes_all || !keeps_objects(named_aside) || named.has_types(),
+            all_columns: takes_all || !keeps_objects(named_aside) || named.kind.is_some_and(|kind| kind.has_types),
             ..args.faults.reading(&args.reading, &pieces.reading)?
         };
         formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;

@@ -11,6 +11,7 @@ use std::path::Path;
 
 use clap::Parser;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::sink;
 
 use crate::args::{Args, DemoArgs};
@@ -203,7 +204,7 @@ fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])
     let known = RunFiles::default();
     let mut sinks = Vec::new();
     for (name, bytes) in files {
-        let mut sink = sink::open(&folder.join(name), &known)?;
+        let mut sink = formats::create(&folder.join(name), &known)?;
         sink.put(bytes)?;
         sinks.push(sink);
     }

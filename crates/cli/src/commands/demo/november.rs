@@ -4,6 +4,7 @@ use std::path::Path;
 
 use keen_notch_core::survey::Depth;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::sink;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -24,7 +25,7 @@ pub fn write(folder: &Path) -> Result<(), Failure> {
     let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
     let (surveys, of_rows) = survey(&mut table, View::Columns(&columns), Depth::Brief, None, 1)?;
     let text = draw::saved(&saved((&titles, &surveys), &of_rows, false));
-    let mut sink = sink::open(&folder.join(NAME), &RunFiles::default())?;
+    let mut sink = formats::create(&folder.join(NAME), &RunFiles::default())?;
     sink.put(text.as_bytes())?;
     Ok(sink::commit_all(vec![sink])?)
 }

@@ -63,7 +63,7 @@ pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
             Some(FaultyRow {
                 file: found.inputs.name(input).to_owned(),
                 row,
-                line: table.format.has_lines().then_some(sample.line),
+                line: table.format.kind().has_lines.then_some(sample.line),
                 value: stretches(value, fault.place, is_wrong_from),
                 detail: visible::clipped(&fault.violation.detail, 3 * WIDEST),
             })

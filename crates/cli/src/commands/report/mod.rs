@@ -10,6 +10,7 @@ use keen_notch_core::survey::Depth;
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, MadeBy, Outs, carve};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats;
 use keen_notch_io::sink::{self, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::survey;
@@ -51,7 +52,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     before.iter().try_for_each(|input| known.reads(input))?;
     let before = before.iter().map(|input| Ok((input.name(), read(input)?))).collect::<Result<Vec<_>, Failure>>()?;
     let out = match &args.out {
-        Some(path) => Some(sink::open(path, &known)?),
+        Some(path) => Some(formats::create(path, &known)?),
         None => known.prints().map(|()| None)?,
     };
     if out.is_none() && console.shows_tables {

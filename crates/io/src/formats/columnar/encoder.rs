@@ -17,13 +17,16 @@ use keen_notch_core::carving::{OutColumn, RowComparison};
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::encode::EncoderRequest;
 use crate::encode::lists::{COMPARED_FIELDS, FAULT_FIELDS};
 use crate::encode::out::{Held, HeldTexts};
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, Out, OutputSchema};
-use crate::formats::Kind;
+use crate::formats::columnar::source::chunk::ColumnarChunk;
+use crate::formats::columnar::{Columnar as Opened, PARQUET};
 use crate::formats::columnar::{Plan, array_in_parquet, field_in_parquet, missing_in_parquet, push_batch, push_schema};
 use crate::head;
+use crate::kind::Kind;
 use crate::source::types::{ObservedTypes, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
@@ -57,7 +60,7 @@ fn type_of(format: Option<&Format>, types: &[ObservedTypes], column: usize) -> (
     let seen = types.get(column);
     let of = seen.map_or(Type::Text, ObservedTypes::type_of);
     // Phrases read an object as its JSON text.
-    let is_json = matches!(format, Some(Format::JsonLines(_)));
+    let is_json = format.is_some_and(|format| format.kind().has_keys && !format.kind().has_arrays);
     (of, seen.filter(|_| is_json).cloned())
 }
 
@@ -78,10 +81,11 @@ fn originals(
     header: &Header,
     kind: Kind,
 ) -> Result<Vec<(FieldRef, ArrowColumn)>, Error> {
-    let field = |column: usize| match format {
-        Some(Format::Columnar(columnar)) => {
+    let columnar = format.and_then(Format::get::<Opened>);
+    let field = |column: usize| match columnar {
+        Some(columnar) => {
             let field = &columnar.schema.fields()[column];
-            let field = if kind == Kind::Parquet { field_in_parquet(field) } else { Arc::clone(field) };
+            let field = if kind == &PARQUET { field_in_parquet(field) } else { Arc::clone(field) };
             Ok((field, ArrowColumn { from: From::Kept(column), seen: None }))
         }
         _ => {
@@ -104,16 +108,20 @@ fn mixed((name, column): (&str, String), found: (Type, u64), wanted: (Type, u64)
         line: found.1,
         wanted: wanted.0.name(),
         first: wanted.1,
-        format: kind.name(),
+        format: kind.name,
     }
 }
 
 fn metadata(format: Option<&Format>) -> Metadata {
-    if let Some(Format::Columnar(columnar)) = format { columnar.schema.metadata().clone() } else { Default::default() }
+    if let Some(columnar) = format.and_then(Format::get::<Opened>) {
+        columnar.schema.metadata().clone()
+    } else {
+        Default::default()
+    }
 }
 
 fn plan(format: Option<&Format>) -> Plan {
-    if let Some(Format::Columnar(columnar)) = format { columnar.plan.clone() } else { Plan::default() }
+    if let Some(columnar) = format.and_then(Format::get::<Opened>) { columnar.plan.clone() } else { Plan::default() }
 }
 
 fn new_column(column: &OutColumn, title: &str, shape: &OutputSchema) -> (FieldRef, ArrowColumn) {
@@ -145,6 +153,14 @@ fn element(fields: Fields) -> Field {
 }
 
 impl Columnar {
+    /// The encoder for an output.
+    ///
+    /// # Errors
+    /// A column has values of several types, two columns have one name, or Parquet lacks a type.
+    pub fn for_output(asked: EncoderRequest) -> Result<Columnar, Error> {
+        Columnar::new(asked.kind, asked.read, asked.types, asked.header, asked.shape.clone())
+    }
+
     /// Encodes rows of a table with these types.
     ///
     /// # Errors
@@ -156,7 +172,7 @@ impl Columnar {
         header: &Header,
         mut shape: OutputSchema,
     ) -> Result<Columnar, Error> {
-        shape.tells_titles_apart(kind, matches!(format, Some(Format::Columnar(_))))?;
+        shape.tells_titles_apart(kind, format.is_some_and(|format| format.kind().has_arrays))?;
         let mut originals: Vec<Option<(FieldRef, ArrowColumn)>> = Vec::new();
         if shape.is_written {
             let mut is_wanted = vec![false; header.count()];
@@ -174,7 +190,7 @@ impl Columnar {
         for (column, title) in shape.columns.iter().zip(&shape.titles) {
             let original = if let OutColumn::Original(column) = column { originals.get_mut(*column) } else { None };
             let (field, column) = original.and_then(Option::take).unwrap_or_else(|| new_column(column, title, &shape));
-            if let (Kind::Parquet, Some(of)) = (kind, missing_in_parquet(field.data_type())) {
+            if let Some(of) = missing_in_parquet(field.data_type()).filter(|_| kind == &PARQUET) {
                 return Err(Error::NotInParquet { column: title.clone(), of });
             }
             fields.push(field);
@@ -323,7 +339,7 @@ impl Columnar {
                 self.title(at.1),
                 found.name()
             );
-            return Err(Error::NoColumnar { format: self.kind.name(), why });
+            return Err(Error::NoColumnar { format: self.kind.name, why });
         };
         Err(mixed((chunk.source(), self.title(at.1)), (found, line), (of, first), self.kind))
     }
@@ -344,7 +360,7 @@ impl Columnar {
 }
 
 fn no_columnar(kind: Kind, error: &ArrowError) -> Error {
-    Error::NoColumnar { format: kind.name(), why: error.to_string() }
+    Error::NoColumnar { format: kind.name, why: error.to_string() }
 }
 
 fn begin(plan: &Plan, schema: &Schema, out: &mut impl Extend) {
@@ -378,10 +394,7 @@ fn write<'f>(
 }
 
 fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, ArrowError> {
-    let array = chunk.columns().and_then(|(batch, places)| {
-        let place = places.binary_search(&column).ok()?;
-        Some(batch.column(place))
-    });
+    let array = chunk.own().and_then(|own| own.downcast_ref::<ColumnarChunk>()?.array(column));
     let array = array.ok_or_else(|| ArrowError::InvalidArgumentError("a column was not read".to_owned()))?;
     let are_all = rows.windows(2).all(|two| two[1] == two[0] + 1);
     match rows.first() {

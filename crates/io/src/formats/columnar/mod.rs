@@ -19,8 +19,6 @@ mod stream;
 pub mod values;
 
 #[cfg(feature = "columnar")]
-pub use arrow_array::RecordBatch;
-#[cfg(feature = "columnar")]
 pub use dictionaries::Dictionaries;
 #[cfg(feature = "columnar")]
 pub use parquet_schema::parquet_metadata;
@@ -34,9 +32,37 @@ pub use stream::{push_batch, push_schema};
 #[cfg(feature = "columnar")]
 use arrow_schema::{DataType, TimeUnit};
 
-use crate::formats::Kind;
+use crate::formats::descriptor::FormatDescriptor;
+use crate::kind::{FormatInfo, Kind};
 #[cfg(feature = "columnar")]
 use crate::source::types::Type;
+#[cfg(feature = "columnar")]
+use crate::source::{Format, TableFormat};
+
+const INFO: FormatInfo = FormatInfo { has_types: true, has_arrays: true, ..FormatInfo::PLAIN };
+
+pub static PARQUET: FormatInfo = FormatInfo { name: "Parquet", endings: &["parquet"], has_keys: true, ..INFO };
+/// Batches with an index at the end.
+static ARROW_FILE: FormatInfo = FormatInfo { endings: &["arrow", "feather"], in_a_pipe: Some(&ARROW_STREAM), ..ARROW };
+pub static ARROW_STREAM: FormatInfo = FormatInfo { endings: &["arrows"], in_a_pipe: Some(&ARROW_STREAM), ..ARROW };
+const ARROW: FormatInfo = FormatInfo { name: "Arrow", ..INFO };
+
+pub static FORMATS: [FormatDescriptor; 3] = [format(&PARQUET), format(&ARROW_FILE), format(&ARROW_STREAM)];
+
+const fn format(kind: Kind) -> FormatDescriptor {
+    FormatDescriptor {
+        open: Some(|opening| source::open(opening.input, opening.kind, opening.reading)),
+        #[cfg(feature = "columnar")]
+        encoder: Some(|asked| Ok(Box::new(encoder::Columnar::for_output(asked)?))),
+        #[cfg(not(feature = "columnar"))]
+        encoder: Some(|asked| {
+            let why = "this build does not write it".to_owned();
+            Err(crate::Error::NoColumnar { format: asked.kind.name, why })
+        }),
+        finish: Some(writer::transform),
+        ..FormatDescriptor::new(kind)
+    }
+}
 
 #[cfg(feature = "columnar")]
 #[derive(Debug, Clone)]
@@ -47,44 +73,8 @@ pub struct Columnar {
     pub plan: Plan,
 }
 
-/// Not available in this build.
-#[cfg(not(feature = "columnar"))]
-#[derive(Debug, Clone)]
-pub enum Columnar {}
-
-#[cfg(not(feature = "columnar"))]
-impl Columnar {
-    pub fn kind(&self) -> Kind {
-        match *self {}
-    }
-
-    pub(crate) fn copy(&mut self, _: Vec<String>) {
-        match *self {}
-    }
-
-    pub(crate) fn type_of(&self, _: usize) -> crate::source::types::Type {
-        match *self {}
-    }
-
-    pub(crate) fn postgres_type(&self, _: usize) -> Option<String> {
-        match *self {}
-    }
-
-    pub(crate) fn is_copied(&self) -> bool {
-        match *self {}
-    }
-
-    pub(crate) fn other_type(&self, _: &Columnar) -> Option<(String, String, String)> {
-        match *self {}
-    }
-}
-
 #[cfg(feature = "columnar")]
 impl Columnar {
-    pub fn kind(&self) -> Kind {
-        self.kind
-    }
-
     pub(crate) fn type_of(&self, column: usize) -> Type {
         match self.schema.field(column).data_type() {
             DataType::Boolean => Type::Truth,
@@ -116,22 +106,27 @@ impl Columnar {
             _ => return None,
         })
     }
+}
 
-    pub(crate) fn copy(&mut self, files: Vec<String>) {
-        self.plan.copies = (self.kind == Kind::Parquet).then(|| Copies { files, columns: Vec::new() });
+#[cfg(feature = "columnar")]
+impl TableFormat for Columnar {
+    fn kind(&self) -> Kind {
+        self.kind
     }
 
-    pub(crate) fn is_copied(&self) -> bool {
+    fn copied(&self, files: &[String]) -> Option<Format> {
+        let mut copied = self.clone();
+        copied.plan.copies = (self.kind == &PARQUET).then(|| Copies { files: files.to_vec(), columns: Vec::new() });
+        Some(Format::new(copied))
+    }
+
+    fn is_copied(&self) -> bool {
         self.plan.copies.is_some()
     }
 
-    pub(crate) fn other_type(&self, other: &Columnar) -> Option<(String, String, String)> {
-        let mut both = self.schema.fields().iter().zip(other.schema.fields());
+    fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
+        let mut both = self.schema.fields().iter().zip(other.get::<Columnar>()?.schema.fields());
         let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;
         Some((this.name().clone(), other.data_type().to_string(), this.data_type().to_string()))
     }
 }
-
-#[cfg(not(feature = "columnar"))]
-#[derive(Debug)]
-pub enum RecordBatch {}

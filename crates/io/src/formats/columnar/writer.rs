@@ -7,7 +7,7 @@ use crate::sink::transform::Transform;
 
 #[cfg(not(feature = "columnar"))]
 pub(crate) fn transform(kind: Kind) -> io::Result<Box<dyn Transform>> {
-    let why = format!("this build does not write {}", kind.name());
+    let why = format!("this build does not write {}", kind.name);
     Err(crate::sink::transform::Limit::error(
         why,
         "write delimited text, such as --to csv, or install the program with its feature `columnar`",
@@ -38,10 +38,11 @@ mod of_packages {
     use parquet::schema::types::ColumnPath;
 
     use super::super::copying::CopyingWriter;
+    use crate::formats::columnar::{ARROW_STREAM, PARQUET};
     use crate::formats::columnar::{Dictionaries, Plan};
-    use crate::formats::{Framing, Kind};
     use crate::guarded::guarded;
     use crate::head;
+    use crate::kind::Kind;
     use crate::sink::Limit;
     use crate::sink::transform::Transform;
 
@@ -78,7 +79,7 @@ mod of_packages {
         }
 
         fn take(&mut self, bytes: &[u8]) -> io::Result<()> {
-            if self.kind == Kind::Arrow(Framing::Stream) {
+            if self.kind == &ARROW_STREAM {
                 if let Writer::Bytes(made) = &mut self.writer {
                     made.extend(bytes);
                 }
@@ -97,26 +98,25 @@ mod of_packages {
 
         fn begin(&mut self, first: Option<&RecordBatch>) -> io::Result<()> {
             let (Writer::Bytes(_), Some(schema)) = (&self.writer, self.decoder.schema()) else { return Ok(()) };
-            self.writer = match self.kind {
-                Kind::Parquet => {
-                    let plan = self.plan.take().unwrap_or_default();
-                    if let Some(copies) = &plan.copies {
-                        let copied = CopyingWriter::new(copies, &schema, |schema| properties(&plan, schema, first));
-                        self.writer = Writer::Copied(Box::new(copied.map_err(|error| refused(error.into()))?));
-                        self.plan = Some(plan);
-                        return Ok(());
-                    }
+            if self.kind != &PARQUET {
+                let options = IpcWriteOptions::default().with_dictionary_handling(DictionaryHandling::Delta);
+                let writer = FileWriter::try_new_with_options(Vec::new(), &schema, options).map_err(refused)?;
+                self.writer = Writer::File(Box::new(writer), Dictionaries::default());
+                return Ok(());
+            }
+            let plan = self.plan.take().unwrap_or_default();
+            self.writer = match &plan.copies {
+                Some(copies) => {
+                    let copied = CopyingWriter::new(copies, &schema, |schema| properties(&plan, schema, first));
+                    Writer::Copied(Box::new(copied.map_err(|error| refused(error.into()))?))
+                }
+                None => {
                     let properties = properties(&plan, &schema, first);
-                    self.plan = Some(plan);
                     let writer = ArrowWriter::try_new(Vec::new(), schema, Some(properties));
                     Writer::Parquet(Box::new(writer.map_err(|error| refused(error.into()))?))
                 }
-                _ => {
-                    let options = IpcWriteOptions::default().with_dictionary_handling(DictionaryHandling::Delta);
-                    let writer = FileWriter::try_new_with_options(Vec::new(), &schema, options).map_err(refused)?;
-                    Writer::File(Box::new(writer), Dictionaries::default())
-                }
             };
+            self.plan = Some(plan);
             Ok(())
         }
 
@@ -217,7 +217,7 @@ mod of_packages {
 
         fn end(mut self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()> {
             // The decoder returns a message when the next one arrives, so without rows the schema is still pending.
-            if self.kind != Kind::Arrow(Framing::Stream) {
+            if self.kind != &ARROW_STREAM {
                 self.take(&END)?;
                 self.begin(None)?;
             }

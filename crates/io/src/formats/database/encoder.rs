@@ -7,9 +7,10 @@ use keen_notch_core::value_type::ValueType;
 
 use crate::Error;
 use crate::cells::Record;
+use crate::encode::EncoderRequest;
 use crate::encode::rows::{OutCell, OutRows};
 use crate::encode::{Encodable, Encoder, Extend, Out, OutputSchema};
-use crate::formats::Kind;
+use crate::formats::database::{INFO, TableDefinition};
 use crate::formats::database::{PlannedColumn, TablePlan};
 use crate::head;
 use crate::source::types::{ObservedTypes, Type};
@@ -21,15 +22,16 @@ pub struct Database {
 }
 
 fn original(format: Option<&Format>, types: &[ObservedTypes], header: &Header, column: usize) -> PlannedColumn {
-    let declared = match format {
-        Some(Format::Database(declared)) => Some((declared.kind.to_owned(), declared.types[column].clone())),
-        Some(Format::Columnar(columnar)) => columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of)),
-        _ => None,
-    };
-    let of = match format {
-        Some(Format::Columnar(columnar)) => columnar.type_of(column),
-        _ => types.get(column).map_or(Type::Text, ObservedTypes::type_of),
-    };
+    #[cfg_attr(not(feature = "columnar"), expect(unused_mut))]
+    let mut of = types.get(column).map_or(Type::Text, ObservedTypes::type_of);
+    let own = format.and_then(Format::get::<TableDefinition>);
+    #[cfg_attr(not(feature = "columnar"), expect(unused_mut))]
+    let mut declared = own.map(|declared| (declared.kind.to_owned(), declared.types[column].clone()));
+    #[cfg(feature = "columnar")]
+    if let Some(columnar) = format.and_then(Format::get::<crate::formats::columnar::Columnar>) {
+        of = columnar.type_of(column);
+        declared = columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of));
+    }
     PlannedColumn { name: header.title(column), of, declared, read_from: None }
 }
 
@@ -38,6 +40,14 @@ fn text_column(name: &str) -> PlannedColumn {
 }
 
 impl Database {
+    /// The encoder for an output.
+    ///
+    /// # Errors
+    /// Two columns have one name.
+    pub fn for_output(asked: EncoderRequest) -> Result<Database, Error> {
+        Database::new(asked.read, asked.types, asked.header, asked.shape.clone())
+    }
+
     /// Encodes rows of a table with these types.
     ///
     /// # Errors
@@ -48,7 +58,7 @@ impl Database {
         header: &Header,
         shape: OutputSchema,
     ) -> Result<Database, Error> {
-        shape.tells_titles_apart(Kind::Database, false)?;
+        shape.tells_titles_apart(&INFO, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
             OutColumn::Original(column) => {
                 let original = original(format, types, header, *column);

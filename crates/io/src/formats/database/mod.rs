@@ -14,11 +14,25 @@ pub mod sqlite;
 use std::fmt;
 use std::path::{Path, PathBuf};
 
-#[cfg(not(all(feature = "postgres", feature = "sqlite")))]
 use crate::Error;
+use crate::formats::descriptor::FormatDescriptor;
+use crate::kind::{FormatInfo, Kind};
+use crate::source::TableFormat;
+use crate::source::input::Input;
 
 pub use passwords::{argument_without_passwords, without_passwords};
 pub use plan::{PlannedColumn, TablePlan};
+
+pub static INFO: FormatInfo = FormatInfo { name: "a database", has_types: true, has_keys: true, ..FormatInfo::PLAIN };
+
+pub static FORMAT: FormatDescriptor = FormatDescriptor {
+    open: Some(|opening| match opening.input {
+        Input::Database(relation) => Ok(Box::new(source::DatabaseRows::open(relation, opening.reading)?)),
+        _ => Err(Error::Unreadable { name: opening.input.name(), format: INFO.name }),
+    }),
+    encoder: Some(|asked| Ok(Box::new(encoder::Database::for_output(asked)?))),
+    ..FormatDescriptor::new(&INFO)
+};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Address {
@@ -125,6 +139,16 @@ pub struct TableDefinition {
     pub types: Vec<String>,
     /// Whether each column has text. Bytes, arrays and composite types have none.
     pub have_text: Vec<bool>,
+}
+
+impl TableFormat for TableDefinition {
+    fn kind(&self) -> Kind {
+        &INFO
+    }
+
+    fn has_text(&self, column: usize) -> bool {
+        self.have_text.get(column).is_none_or(|has_text| *has_text)
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -7,11 +7,14 @@ use keen_notch_core::column::Header;
 use pulp::{Arch, Simd, WithSimd};
 
 use crate::Error;
+use crate::encode::EncoderRequest;
 use crate::encode::cell::{push_cell, push_quoted};
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, TextOptions, lists};
+use crate::formats::delimited::DelimitedText;
 use crate::formats::delimited::Preamble;
 use crate::formats::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
+use crate::source::Format;
 use crate::source::{RawRow, RawRows};
 
 pub struct DelimitedEncoder {
@@ -80,6 +83,19 @@ impl DelimitedEncoder {
         let quotes_new = quote_all || preamble.quotes_all;
         let preamble = Preamble { byte_order_mark: preamble.byte_order_mark || options.byte_order_mark, ..preamble };
         DelimitedEncoder { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
+    }
+
+    /// The encoder for an output. Delimited input keeps its delimiter, unless the extension of the output has another one.
+    pub fn for_output(asked: EncoderRequest) -> DelimitedEncoder {
+        let EncoderRequest { read, kind, options, header, shape, .. } = asked;
+        let (header, shape) = (header.clone(), shape.clone());
+        let Some(DelimitedText { dialect, preamble }) = read.and_then(Format::get) else {
+            let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
+            return DelimitedEncoder::new(None, kind.only_delimiter().unwrap_or(b','), preamble, options, header, shape);
+        };
+        let delimiter = kind.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
+        let preamble = if shape.sets_aside { preamble.for_offcuts() } else { preamble.clone() };
+        DelimitedEncoder::new(Some(dialect.delimiter), delimiter, preamble, options, header, shape)
     }
 
     fn columns(&self, appended: Option<usize>) -> &[OutColumn] {

@@ -19,12 +19,57 @@ use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::formats::delimited::chunk::{ChunkContext, DelimitedChunk};
+use crate::formats::delimited::encoder::DelimitedEncoder;
 use crate::formats::delimited::record::{Cells, Record};
 use crate::formats::delimited::row_ends::OutsideQuotes;
+use crate::formats::descriptor::{FormatDescriptor, Opening};
+use crate::kind::{Between, FormatInfo, Kind};
 use crate::source::blocks;
 use crate::source::blocks::{Block, Blocks};
-use crate::source::input::Input;
-use crate::source::{Chunk, Format, Reading, Source};
+use crate::source::{Chunk, Format, Reading, Source, TableFormat};
+
+const INFO: FormatInfo = FormatInfo { name: "delimited text", ..FormatInfo::TEXT };
+
+static CSV: FormatInfo = FormatInfo { endings: &["csv"], delimiter: Some(Between::CommaOrSemicolon), ..INFO };
+static TEXT: FormatInfo = FormatInfo { endings: &["txt"], delimiter: Some(Between::Anything), ..INFO };
+static TABS: FormatInfo = FormatInfo { endings: &["tsv", "tab"], delimiter: Some(Between::Only(b'\t')), ..INFO };
+static BARS: FormatInfo = FormatInfo { endings: &["psv"], delimiter: Some(Between::Only(b'|')), ..INFO };
+
+pub static FORMATS: [FormatDescriptor; 4] = [format(&CSV), format(&TEXT), format(&TABS), format(&BARS)];
+
+const fn format(kind: Kind) -> FormatDescriptor {
+    FormatDescriptor {
+        open: Some(|opening| Ok(Box::new(DelimitedSource::open(opening)?))),
+        encoder: Some(|asked| Ok(Box::new(DelimitedEncoder::for_output(asked)))),
+        ..FormatDescriptor::new(kind)
+    }
+}
+
+/// The properties of an opened table.
+#[derive(Debug, Clone)]
+pub struct DelimitedText {
+    pub dialect: Dialect,
+    /// The bytes before the rows.
+    pub preamble: Preamble,
+}
+
+impl TableFormat for DelimitedText {
+    fn kind(&self) -> Kind {
+        &TEXT
+    }
+
+    fn delimiter(&self) -> Option<u8> {
+        Some(self.dialect.delimiter)
+    }
+
+    fn is_guessed(&self) -> bool {
+        self.dialect.is_guessed
+    }
+
+    fn reading(&self, first: &Reading, _: &Header) -> Reading {
+        Reading { other_delimiter: self.delimiter(), otherwise: self.kind(), ..first.clone() }
+    }
+}
 
 /// Maximum empty lines after a header, in bytes, to skip in order to examine the first row.
 const MOST_BLANK: usize = 1 << 20;
@@ -74,13 +119,12 @@ impl DelimitedSource {
     ///
     /// # Errors
     /// It cannot be read, is empty or has another format, or the given delimiter is invalid.
-    pub fn open(input: &Input, reading: &Reading) -> Result<DelimitedSource, Error> {
+    pub fn open(Opening { input, kind, is_named, reading }: Opening) -> Result<DelimitedSource, Error> {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let name = input.name();
         let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
-        let named = reading.named(input);
-        let other = reading.other_delimiter.filter(|other| named.other_delimiter(*other).is_none());
-        let declared = given.or(start.declared).or(named.delimiter()).or(other);
+        let other = reading.other_delimiter.filter(|other| kind.other_delimiter(*other).is_none());
+        let declared = given.or(start.declared).or(kind.only_delimiter()).or(other);
         let delimiter = declared.or(start.guessed).unwrap_or(b',');
         let dialect = Dialect { delimiter, header: reading.header, is_guessed: declared.is_none() && start.guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
@@ -102,7 +146,7 @@ impl DelimitedSource {
                     at += record.width();
                     continue;
                 }
-                if named.kind.is_none() && is_object(record.raw) {
+                if !is_named && is_object(record.raw) {
                     return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
                 }
                 // A trailing carriage return belongs to the cell if other rows end differently.
@@ -194,6 +238,6 @@ impl Source for DelimitedSource {
     }
 
     fn format(&self) -> Format {
-        Format::Delimited { dialect: self.dialect, preamble: self.preamble.clone() }
+        Format::new(DelimitedText { dialect: self.dialect, preamble: self.preamble.clone() })
     }
 }

@@ -10,10 +10,9 @@ use keen_notch_core::widths::Widths;
 use crate::Error;
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, Out, OutputSchema, lists};
+use crate::encode::{EncoderRequest, Places};
 use crate::formats::fixed_width::Layout;
-
-/// The first and last character of each output column, from 1.
-pub type Places = Vec<(usize, usize)>;
+use crate::source::Format;
 
 /// Computes the positions of the output columns. `widths` gives them by name or in order. Otherwise original columns keep their
 /// positions, and each piece follows after a blank, with the width from `width`.
@@ -139,6 +138,27 @@ impl FixedWidth {
         let has_header = read.as_ref().is_some_and(|read| read.header.is_some());
         let read = if order.len() < shape.columns.len() { read } else { None };
         FixedWidth { shape, places, read, order, has_header }
+    }
+
+    /// The encoder for an output.
+    ///
+    /// # Errors
+    /// A column has no position.
+    pub fn for_output(asked: EncoderRequest) -> Result<FixedWidth, Error> {
+        let EncoderRequest { read, places, shape, .. } = asked;
+        let (read, shape) = (read.and_then(Format::get::<Layout>).cloned(), shape.clone());
+        Ok(match (read, places) {
+            (Some(layout), _) if shape.sets_aside => FixedWidth::offcuts(layout, shape),
+            (None, _) if shape.sets_aside => {
+                let title = shape.titles.last().map_or("", String::as_str);
+                return Err(no_place(title, "the input has no positions for its columns"));
+            }
+            (read, Some(places)) => FixedWidth::new(read, shape, places.clone()),
+            (read, None) => {
+                let places = self::places(&shape, read.as_ref(), None, &|_| None)?;
+                FixedWidth::new(read, shape, places)
+            }
+        })
     }
 
     /// Encodes lines that are set aside: as they were read, with the reason after the last column.

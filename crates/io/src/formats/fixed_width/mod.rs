@@ -11,10 +11,13 @@ use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
 use crate::Error;
+use crate::formats::descriptor::FormatDescriptor;
 use crate::formats::fixed_width::chunk::{ChunkContext, FixedWidthChunk};
+use crate::formats::fixed_width::encoder::FixedWidth as FixedWidthEncoder;
+use crate::kind::{FormatInfo, Kind};
 use crate::source::blocks::{Block, Blocks, EachLine, most_lines};
 use crate::source::input::Input;
-use crate::source::{Chunk, Format, Reading, Source};
+use crate::source::{Chunk, Format, Reading, Source, TableFormat};
 
 #[derive(Debug, Clone)]
 pub struct Layout {
@@ -25,6 +28,21 @@ pub struct Layout {
     /// The line end of the first line, or `
     /// ` if it has none.
     pub line_end: String,
+}
+
+pub static INFO: FormatInfo =
+    FormatInfo { name: "fixed-width text", endings: &["fwf"], needs_positions: true, ..FormatInfo::TEXT };
+
+pub static FORMAT: FormatDescriptor = FormatDescriptor {
+    open: Some(|opening| Ok(Box::new(FixedWidth::open(opening.input, opening.reading)?))),
+    encoder: Some(|asked| Ok(Box::new(FixedWidthEncoder::for_output(asked)?))),
+    ..FormatDescriptor::new(&INFO)
+};
+
+impl TableFormat for Layout {
+    fn kind(&self) -> Kind {
+        &INFO
+    }
 }
 
 pub struct FixedWidth {
@@ -117,7 +135,7 @@ impl Source for FixedWidth {
     }
 
     fn format(&self) -> Format {
-        Format::FixedWidth(self.layout.clone())
+        Format::new(self.layout.clone())
     }
 }
 

@@ -10,9 +10,11 @@ use keen_notch_core::text::blank::is_blank;
 use keen_notch_core::value_type::ValueType;
 
 use crate::Error;
+use crate::encode::EncoderRequest;
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, PieceShape, lists};
 use crate::formats::json_lines::{Style, line};
+use crate::source::Format;
 use crate::source::{CellKind, Chunk, RawRows};
 
 pub struct JsonLines {
@@ -48,6 +50,15 @@ struct WriteContext<'b> {
 }
 
 impl JsonLines {
+    /// The encoder for an output.
+    ///
+    /// # Errors
+    /// Two keys are equal.
+    pub fn for_output(asked: EncoderRequest) -> Result<JsonLines, Error> {
+        asked.shape.tells_titles_apart(asked.kind, false)?;
+        Ok(JsonLines::new(asked.read.and_then(Format::get).copied(), asked.header, asked.shape.clone()))
+    }
+
     /// Encodes rows of a table with this header; `style` is the spacing of JSON Lines input.
     pub fn new(style: Option<Style>, header: &Header, shape: OutputSchema) -> JsonLines {
         let is_native = style.is_some();

@@ -15,13 +15,35 @@ use std::sync::Arc;
 use keen_notch_core::column::Header;
 
 use crate::Error;
-use crate::formats::Kind;
+use crate::formats::descriptor::FormatDescriptor;
 use crate::formats::json_lines::chunk::{ChunkContext, JsonLinesChunk};
+use crate::formats::json_lines::encoder::JsonLines as JsonLinesEncoder;
 use crate::formats::json_lines::keys::Keys;
+use crate::kind::{FormatInfo, Kind};
 use crate::source::blocks::{Block, Blocks, EachLine};
 use crate::source::input::Input;
 use crate::source::types::ObservedTypes;
-use crate::source::{Chunk, Format, Reading, Source};
+use crate::source::{Chunk, Format, Reading, Source, TableFormat};
+
+pub static INFO: FormatInfo =
+    FormatInfo { name: "JSON Lines", endings: &["jsonl", "ndjson"], has_keys: true, ..FormatInfo::TEXT };
+
+pub static FORMAT: FormatDescriptor = FormatDescriptor {
+    open: Some(|opening| Ok(Box::new(JsonLines::open(opening.input, opening.reading)?))),
+    columns: Some(columns),
+    encoder: Some(|asked| Ok(Box::new(JsonLinesEncoder::for_output(asked)?))),
+    ..FormatDescriptor::new(&INFO)
+};
+
+impl TableFormat for Style {
+    fn kind(&self) -> Kind {
+        &INFO
+    }
+
+    fn reading(&self, first: &Reading, header: &Header) -> Reading {
+        Reading { columns: Some((header.clone(), Vec::new())), otherwise: self.kind(), ..first.clone() }
+    }
+}
 
 /// Bytes of an input to scan for columns before the first row, unless all are needed.
 const LOOKED: usize = 256 << 10;
@@ -77,7 +99,7 @@ impl JsonLines {
     }
 }
 
-/// The columns and types of all lines of the JSON Lines inputs that can be read twice; `None` without columns.
+/// The columns and types of all lines of some inputs; `None` without columns.
 ///
 /// # Errors
 /// An input cannot be read, or a line is not an object.
@@ -85,7 +107,7 @@ pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Ve
     // The progress display does not count this scan.
     let reading = Reading { meter: Arc::default(), ..reading.clone() };
     let mut keys = Keys::default();
-    for input in inputs.iter().filter(|input| reading.kind(input) == Kind::JsonLines && !input.is_read_once()) {
+    for input in inputs {
         let mut blocks = Blocks::new(input.name(), input.open(&reading)?, EachLine, &reading);
         blocks.byte_order_mark()?;
         while let Some(block) = blocks.next_block()? {
@@ -121,6 +143,6 @@ impl Source for JsonLines {
     }
 
     fn format(&self) -> Format {
-        Format::JsonLines(self.style)
+        Format::new(self.style)
     }
 }

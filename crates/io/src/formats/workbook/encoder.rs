@@ -7,8 +7,11 @@ use keen_notch_core::value_type::ValueType;
 
 use crate::Error;
 use crate::cells::Record;
+use crate::encode::EncoderRequest;
 use crate::encode::rows::{OutCell, OutRows};
 use crate::encode::{Encodable, Encoder, Extend, Out, OutputSchema};
+use crate::formats::workbook::OpenedSheet;
+use crate::source::Format;
 use crate::source::{Cell, CellKind};
 
 pub struct Workbook {
@@ -18,6 +21,12 @@ pub struct Workbook {
 }
 
 impl Workbook {
+    /// The encoder for an output. A sheet keeps its name.
+    pub fn for_output(asked: EncoderRequest) -> Workbook {
+        let sheet = asked.read.and_then(Format::get::<OpenedSheet>).map(|sheet| sheet.title.clone());
+        Workbook::new(sheet, asked.header, asked.shape.clone())
+    }
+
     /// Encodes rows of a table with this header; `sheet` is the name of the input sheet.
     pub fn new(sheet: Option<String>, header: &Header, shape: OutputSchema) -> Workbook {
         Workbook { sheet, has_header: shape.sets_aside || matches!(header, Header::Names(_)), shape }

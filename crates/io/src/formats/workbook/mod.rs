@@ -31,11 +31,43 @@ use keen_notch_core::column::Header;
 use keen_notch_core::text::blank::is_blank;
 
 use crate::Error;
+use crate::formats::descriptor::{FormatDescriptor, Open};
 use crate::formats::workbook::cells::Sheet;
 use crate::formats::workbook::chunk::WorkbookChunk;
+use crate::formats::workbook::encoder::Workbook as WorkbookEncoder;
+use crate::kind::{FormatInfo, Kind};
 use crate::source::input::Input;
 use crate::source::types::{ObservedTypes, Type};
-use crate::source::{Chunk, Format, Reading, Source};
+use crate::source::{Chunk, Format, Reading, Source, TableFormat};
+
+pub static INFO: FormatInfo = FormatInfo { name: "a workbook", endings: &["xlsx"], has_lines: true, ..FormatInfo::PLAIN };
+static OTHERS: FormatInfo = FormatInfo { name: "a workbook other than .xlsx", endings: &["xls", "ods", "xlsm"], ..INFO };
+
+pub static FORMATS: [FormatDescriptor; 2] = [
+    FormatDescriptor {
+        open: OPEN,
+        encoder: Some(|asked| Ok(Box::new(WorkbookEncoder::for_output(asked)))),
+        finish: Some(|_| writer::transform()),
+        ..FormatDescriptor::new(&INFO)
+    },
+    FormatDescriptor { open: OPEN, ..FormatDescriptor::new(&OTHERS) },
+];
+
+const OPEN: Option<Open> = Some(|opening| Ok(Box::new(Workbook::open(opening.input, opening.reading)?)));
+
+/// The sheet of an opened workbook.
+#[derive(Debug, Clone)]
+pub struct OpenedSheet {
+    pub title: String,
+    /// The number of sheets in the workbook.
+    pub sheets: usize,
+}
+
+impl TableFormat for OpenedSheet {
+    fn kind(&self) -> Kind {
+        &INFO
+    }
+}
 
 const ROWS: usize = 1024;
 
@@ -92,7 +124,7 @@ impl Workbook {
         }
         reading.meter.add_imprecise(sheet.imprecise);
         reading.meter.add_undated(&sheet.undated);
-        let format = Format::Workbook { sheet: title, sheets: count };
+        let format = Format::new(OpenedSheet { title, sheets: count });
         let types = types(&sheet, columns.clone(), rows.clone(), &name);
         let table = Arc::new(Table { name: name.clone(), sheet, columns });
         Ok(Workbook { name, header, format, table, rows, types })

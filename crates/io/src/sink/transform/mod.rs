@@ -6,7 +6,7 @@ use std::fmt;
 use std::io::{self, Write};
 
 use crate::Error;
-use crate::formats::{Compression, Kind};
+use crate::kind::Compression;
 use crate::sink::Sink;
 
 /// Bytes to buffer before passing them on.
@@ -50,25 +50,15 @@ impl TransformSink {
     /// # Errors
     /// This build does not support the compression.
     pub fn compressed(sink: Box<dyn Sink>, compression: Compression) -> Result<TransformSink, Error> {
-        let maker = compressed::transform(compression).map_err(|source| failed(&*sink, source))?;
-        Ok(TransformSink { sink, maker: Some(maker) })
+        TransformSink::new(sink, compressed::transform(compression))
     }
 
-    /// Builds a workbook from cells into `sink`.
+    /// Builds a file that cannot be written row by row into `sink`.
     ///
     /// # Errors
-    /// This build does not support workbooks.
-    pub fn workbook(sink: Box<dyn Sink>) -> Result<TransformSink, Error> {
-        let maker = crate::formats::workbook::writer::transform().map_err(|source| failed(&*sink, source))?;
-        Ok(TransformSink { sink, maker: Some(maker) })
-    }
-
-    /// Builds Parquet or Arrow from batches into `sink`.
-    ///
-    /// # Errors
-    /// This build does not support them.
-    pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<TransformSink, Error> {
-        let maker = crate::formats::columnar::writer::transform(kind).map_err(|source| failed(&*sink, source))?;
+    /// This build does not support the format.
+    pub(crate) fn new(sink: Box<dyn Sink>, maker: io::Result<Box<dyn Transform>>) -> Result<TransformSink, Error> {
+        let maker = maker.map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 }

@@ -44,7 +44,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<OpenColumnarFile, Error>
         let reader = BufReader::new(Cursor::new(start).chain(reader));
         return opened(input, || Streams::new(reader, reading.memory));
     }
-    match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
+    match input.path().filter(|_| !input.is_read_once() && reading.compression(input).is_none()) {
         Some(path) => {
             let file = File::open(path).map_err(|source| Error::Read { name: input.name(), source })?;
             let reader = BufReader::new(MeteredReader { reader: file, meter: Arc::clone(&reading.meter) });

@@ -1,8 +1,9 @@
+use std::any::Any;
 use std::ops::Range;
 use std::sync::Arc;
 
 use arrow_array::cast::AsArray;
-use arrow_array::{Array, OffsetSizeTrait, RecordBatch};
+use arrow_array::{Array, ArrayRef, OffsetSizeTrait, RecordBatch};
 use arrow_schema::DataType;
 use keen_notch_core::batch::Span;
 
@@ -34,6 +35,11 @@ impl ColumnarChunk {
     pub fn new(name: Arc<str>, (batch, size): (RecordBatch, usize), places: Vec<usize>, before: u64) -> ColumnarChunk {
         let texts = (0..places.len()).map(|_| None).collect();
         ColumnarChunk { name, batch, size, places, before, opened: Vec::new(), texts }
+    }
+
+    /// The array of a column of the table, if it was read.
+    pub fn array(&self, column: usize) -> Option<&ArrayRef> {
+        Some(self.batch.column(self.place(column)?))
     }
 
     fn place(&self, column: usize) -> Option<usize> {
@@ -164,8 +170,8 @@ impl Chunk for ColumnarChunk {
         None
     }
 
-    fn columns(&self) -> Option<(&RecordBatch, &[usize])> {
-        Some((&self.batch, &self.places))
+    fn own(&self) -> Option<&dyn Any> {
+        Some(self)
     }
 
     fn size(&self) -> usize {

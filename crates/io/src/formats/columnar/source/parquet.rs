@@ -26,7 +26,7 @@ use crate::source::meter::{Meter, MeteredReader};
 /// # Errors
 /// It cannot be read, or is not Parquet.
 pub fn open(input: &Input, reading: &Reading) -> Result<OpenColumnarFile, Error> {
-    match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
+    match input.path().filter(|_| !input.is_read_once() && reading.compression(input).is_none()) {
         Some(path) => {
             let failed = |source| Error::Read { name: input.name(), source };
             let file = File::open(path).map_err(failed)?;

@@ -135,6 +135,6 @@ impl Source for ColumnarRows {
     }
 
     fn format(&self) -> Format {
-        Format::Columnar(self.columnar.clone())
+        Format::new(self.columnar.clone())
     }
 }

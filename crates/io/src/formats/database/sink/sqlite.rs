@@ -15,7 +15,7 @@ use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
 use crate::Error;
 use crate::cells::Record;
-use crate::formats::Kind;
+use crate::formats::database::INFO;
 use crate::formats::database::sink::update::Update;
 use crate::formats::database::sink::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::formats::database::sqlite::{Affinity, PATIENCE, Use, connect, failed, tables};
@@ -210,7 +210,7 @@ impl Loader for Tables {
         // A column without a type stores values unchanged.
         for (index, column) in plan.columns.iter().enumerate() {
             if plan.columns[..index].iter().any(|other| other.name.eq_ignore_ascii_case(&column.name)) {
-                return Err(Error::DoubledTitle { title: column.name.clone(), format: Kind::Database.name() });
+                return Err(Error::DoubledTitle { title: column.name.clone(), format: INFO.name });
             }
         }
         let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };

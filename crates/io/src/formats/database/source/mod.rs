@@ -87,7 +87,7 @@ impl DatabaseRows {
         let seen = |column: &SourceColumn| ObservedTypes { first: column.of.map(|of| (of, 0)), other: None };
         Ok(DatabaseRows {
             name: relation.to_string(),
-            format: Format::Database(Arc::new(declared)),
+            format: Format::new(declared),
             types: columns.iter().map(seen).collect(),
             header: Header::Names(columns.into_iter().map(|column| column.name).collect()),
             needed: None,

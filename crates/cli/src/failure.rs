@@ -11,6 +11,7 @@ use crate::draw::marked;
 use crate::draw::style::{self, paint};
 use crate::draw::visible::without_controls;
 use crate::exit::Exit;
+use crate::io_help;
 use crate::secrets::hidden;
 
 #[derive(Debug)]
@@ -77,7 +78,7 @@ impl From<keen_notch_io::Error> for Failure {
             error if error.is_usage() => Exit::Usage,
             _ => Exit::File,
         };
-        Failure { exit, message: error.to_string(), words: None, help: error.help() }
+        Failure { exit, message: error.to_string(), words: None, help: io_help::help(&error) }
     }
 }
 

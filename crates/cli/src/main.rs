@@ -10,6 +10,7 @@ mod exit;
 mod failure;
 #[cfg(unix)]
 mod interrupt;
+mod io_help;
 mod mistake;
 mod pipes;
 mod progress;

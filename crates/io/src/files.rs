@@ -135,7 +135,7 @@ impl RunFiles {
 }
 
 /// Finds a file with a similar name in the folder of a missing file. Either the extension or the stem is the same.
-pub(crate) fn nearest(missing: &Path) -> Option<String> {
+pub fn nearest(missing: &Path) -> Option<String> {
     let folder = missing.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let entries = fs::read_dir(folder).ok()?.flatten().filter(|entry| entry.path().is_file());
     let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();

@@ -1,9 +1,9 @@
-//! What is known of a format without opening a file. [`crate::formats`] has the table of all formats.
+//! What is known of a format without opening a file. The module `formats` has the table of all formats.
 
 use std::ffi::OsStr;
 use std::path::Path;
 
-/// A format. Each folder of [`crate::formats`] describes its own.
+/// A format. Each folder of `formats` describes its own.
 #[derive(Debug)]
 pub struct FormatInfo {
     pub name: &'static str,

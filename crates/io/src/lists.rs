@@ -19,6 +19,18 @@ use crate::table::Table;
 const MOST_BYTES: usize = 512 << 20;
 const EACH: usize = 40;
 
+/// Why a list cannot be used.
+pub enum ListError {
+    List(NoList),
+    Table(crate::Error),
+}
+
+impl From<NoList> for ListError {
+    fn from(list: NoList) -> ListError {
+        ListError::List(list)
+    }
+}
+
 /// An error in reading a list: an unavailable list, or a column error.
 struct SearchError(Result<NoList, crate::Error>);
 
@@ -32,18 +44,18 @@ impl From<crate::Error> for SearchError {
 ///
 /// # Errors
 /// The file is an output of the run, is not a regular file, cannot be read, lacks the column, or has no values.
-pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, NoList> {
+pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, ListError> {
     // Do not quote the file: the list's author may not be allowed to read it.
     let failed = |error: crate::Error| match error {
         crate::Error::NotUtf8 { name, .. } => {
-            NoList { reason: format!("{name} is not UTF-8"), help: "save it as UTF-8".to_owned() }
+            ListError::List(NoList { reason: format!("{name} is not UTF-8"), help: "save it as UTF-8".to_owned() })
         }
-        error => NoList { reason: error.to_string(), help: error.help() },
+        error => ListError::Table(error),
     };
     // A pipe without a writer would block forever.
     if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
         let reason = format!("{} is not a regular file", path.display());
-        return Err(NoList { reason, help: "copy the texts into a file".to_owned() });
+        return Err(NoList { reason, help: "copy the texts into a file".to_owned() }.into());
     }
     let input = Input::File(path.to_owned());
     files.reads(&input).map_err(failed)?;
@@ -56,7 +68,7 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
                 || NoList { reason: reason(), help: "name a column of this file, or write #2 for the second".to_owned() };
             let found =
                 table.find(|header| ColumnRef::parse(name).find(header).map_err(|_| Ok(no_column())).map_err(SearchError));
-            found.map_err(|SearchError(why)| why.unwrap_or_else(failed))?
+            found.map_err(|SearchError(why)| why.map_or_else(failed, ListError::List))?
         }
     };
     let header =
@@ -76,12 +88,12 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
         .map_err(failed)?;
     if bytes > MOST_BYTES {
         let reason = format!("the texts of {} take more than {} MiB of memory", path.display(), MOST_BYTES >> 20);
-        return Err(NoList { reason, help: "list fewer texts, or shorter ones".to_owned() });
+        return Err(NoList { reason, help: "list fewer texts, or shorter ones".to_owned() }.into());
     }
     if list.is_empty() {
         let help =
             "write the allowed texts into it, one on each line below a header; without a header, add `no header`".to_owned();
-        return Err(NoList { reason: format!("{} has no values", path.display()), help });
+        return Err(NoList { reason: format!("{} has no values", path.display()), help }.into());
     }
     Ok(Arc::new(ListTexts { texts: list, header }))
 }

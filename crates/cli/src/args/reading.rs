@@ -13,6 +13,7 @@ use keen_notch_io::source::input::Encoding;
 use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
 use crate::failure::{Failure, Text};
+use crate::io_help;
 
 /// Options for reading tables.
 #[derive(Debug, Clone, clap::Args)]
@@ -194,7 +195,7 @@ pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
 }
 
 fn named(ending: &str) -> Result<FileFormat, String> {
-    FileFormat::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
+    FileFormat::parse(ending).map_err(|error| format!("{error}; {}", io_help::help(&error)))
 }
 
 /// What to do with invalid bytes.

@@ -22,10 +22,12 @@ use keen_notch_core::text_error::TextError;
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::FileFormat;
+use keen_notch_io::lists::ListError;
 use keen_notch_io::source::input::Input;
 
 use crate::args::FaultArgs;
 use crate::failure::{Failure, Text};
+use crate::io_help;
 
 #[derive(Debug, Default)]
 pub struct RuleArgs<'a> {
@@ -253,7 +255,10 @@ impl Pieces {
         let path = paths.iter().find(|path| path.exists()).or(paths.first());
         let path = path.map_or(Path::new(file), PathBuf::as_path);
         self.refuse_outside(path)?;
-        let list = keen_notch_io::lists::read(path, source, &self.files)?;
+        let list = keen_notch_io::lists::read(path, source, &self.files).map_err(|error| match error {
+            ListError::List(list) => list,
+            ListError::Table(error) => NoList { reason: error.to_string(), help: io_help::help(&error) },
+        })?;
         self.listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
         Ok(list)
     }

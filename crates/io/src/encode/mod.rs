@@ -1,13 +1,11 @@
 //! Encoders, which turn a batch and its results into bytes. A new format needs one.
 
-pub(crate) mod cell;
 pub mod lists;
 pub(crate) mod out;
 pub(crate) mod rows;
 
 use std::ops::Range;
 
-pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Carving, OutColumn};
 use keen_notch_core::column::Header;

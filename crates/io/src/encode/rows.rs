@@ -26,6 +26,19 @@ pub enum OutCell<'a> {
     End,
 }
 
+impl OutCell<'_> {
+    /// The text of a cell; `None` at the end of a row.
+    pub fn text(&self) -> Option<&str> {
+        match self {
+            OutCell::Original(cell) => Some(&cell.text),
+            OutCell::Piece(_, text) => Some(text.unwrap_or_default()),
+            OutCell::Source(name) => Some(name),
+            OutCell::List(line) => Some(line.as_deref().unwrap_or_default()),
+            OutCell::End => None,
+        }
+    }
+}
+
 #[derive(Clone, Copy)]
 struct ResultRow {
     item: Option<usize>,

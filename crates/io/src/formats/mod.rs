@@ -9,6 +9,8 @@ mod foreign;
 pub mod json_lines;
 mod outputs;
 pub mod own_table;
+#[cfg(test)]
+mod records;
 pub mod workbook;
 
 use std::fmt;
@@ -29,7 +31,10 @@ use crate::source::{Format, Reading, Source};
 /// Every format, in the order in which extensions are looked up.
 fn table() -> impl Iterator<Item = &'static FormatDescriptor> {
     let several = delimited::FORMATS.iter().chain(&workbook::FORMATS).chain(&columnar::FORMATS).chain(&foreign::FORMATS);
-    several.chain([&json_lines::FORMAT, &fixed_width::FORMAT, &database::FORMAT])
+    let all = several.chain([&json_lines::FORMAT, &fixed_width::FORMAT, &database::FORMAT]);
+    #[cfg(test)]
+    let all = all.chain([&records::FORMAT]);
+    all
 }
 
 fn descriptor(kind: Kind) -> Option<&'static FormatDescriptor> {
@@ -199,74 +204,4 @@ fn unknown_ending(name: &Path) -> Option<String> {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_say_how_tables_are_written_down_and_compressed() {
-        let [text, tabs] = [0, 2].map(|index| Some(delimited::FORMATS[index].kind));
-        for (name, kind, compression) in [
-            ("codes.csv", text, None),
-            ("codes.CSV.GZ", text, Some(Compression::Gzip)),
-            ("a.csv/codes.tsv.zst", tabs, Some(Compression::Zstd)),
-            ("codes.jsonl", Some(&json_lines::INFO), None),
-            ("codes.gz", None, Some(Compression::Gzip)),
-            ("codes.xlsx", Some(&workbook::INFO), None),
-            (".gz", None, None),
-            ("codes", None, None),
-            ("codes.2025", None, None),
-            ("..", None, None),
-        ] {
-            assert_eq!(FileFormat::of(Path::new(name)), FileFormat { kind, compression }, "{name:?}");
-        }
-    }
-
-    #[test]
-    fn outputs_have_known_endings_or_none() {
-        for (name, is_fine) in [
-            ("a.csv", true),
-            ("a", true),
-            ("a.gz", true),
-            ("a.docx", false),
-            ("a.docx.gz", false),
-            ("a.xls", false),
-            (".a", true),
-        ] {
-            assert_eq!(check_output(Path::new(name), FileFormat::of(Path::new(name))).is_ok(), is_fine, "{name}");
-        }
-        assert!(check_output(Path::new("a.docx"), FileFormat::parse("csv").unwrap()).is_ok());
-    }
-
-    #[test]
-    fn extensions_are_known() {
-        for (endings, known) in [("csv", true), ("tsv.GZ", true), (".csv", true), ("gz", true), ("csv.csv", false), ("", false)]
-        {
-            assert_eq!(FileFormat::parse(endings).is_ok(), known, "{endings:?}");
-        }
-        for endings in ["tsv.zst", "gz", "jsonl"] {
-            let named = FileFormat::of(Path::new(&format!("codes.{endings}")));
-            assert_eq!((FileFormat::parse(endings).unwrap(), named.to_string().as_str()), (named, endings));
-        }
-    }
-
-    #[test]
-    fn names_of_outputs_say_delimiters() {
-        for (name, read, written) in [
-            ("a.csv", b';', None),
-            ("a.csv", b',', None),
-            ("a.csv", b'\t', Some(b',')),
-            ("a.csv.gz", b'|', Some(b',')),
-            ("a.tsv", b',', Some(b'\t')),
-            ("a.tsv", b'\t', None),
-            ("a.txt", b'\t', None),
-            ("a", b'|', None),
-        ] {
-            assert_eq!(
-                FileFormat::of(Path::new(name)).kind.and_then(|kind| kind.other_delimiter(read)),
-                written,
-                "{name} {}",
-                char::from(read)
-            );
-        }
-    }
-}
+mod tests;

@@ -1,8 +1,6 @@
 //! Tables of the program itself: faults, and matching rows.
 
-use std::ops::Range;
-
-use keen_notch_core::batch::{Batch, Buffer, Span};
+use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Carving};
 use keen_notch_core::column::Header;
 
@@ -14,8 +12,9 @@ use crate::formats;
 use crate::formats::delimited;
 use crate::kind::FileFormat;
 use crate::sink::Sink;
+use crate::source::memory::MemoryChunk;
 use crate::source::types::{ObservedTypes, Type};
-use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
+use crate::source::{CellKind, Chunk, Rows};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Value<'v> {
@@ -37,7 +36,7 @@ const MOST_TEXT: usize = 512 << 10;
 /// A table whose rows the program makes. The encoder is the same as for the rows of inputs.
 pub struct OwnTable {
     encoder: Box<dyn Encoder>,
-    rows: OwnRows,
+    rows: MemoryChunk,
     carving: Carving,
 }
 
@@ -58,7 +57,7 @@ impl OwnTable {
         let shape = &OutputSchema::of_header(&header);
         let asked = EncoderRequest { kind, read: None, options, places: None, header: &header, types: &types, shape };
         let encoder = formats::encoder(asked)?;
-        let rows = OwnRows { columns: columns.len(), ..OwnRows::default() };
+        let rows = MemoryChunk::new(String::new(), columns.len());
         Ok(OwnTable { encoder, rows, carving: Carving::default() })
     }
 
@@ -77,8 +76,14 @@ impl OwnTable {
     /// # Errors
     /// The output cannot be written.
     pub fn row(&mut self, values: &[Value], out: &mut dyn Sink) -> Result<(), Error> {
-        values.iter().for_each(|value| self.rows.push(value));
-        if self.rows.rows() >= MOST_ROWS || self.rows.text.len() >= MOST_TEXT { self.end(out) } else { Ok(()) }
+        for value in values {
+            match value {
+                Value::Text(text) => self.rows.push(CellKind::Text, text),
+                Value::Count(Some(count)) => self.rows.push(CellKind::Number, &count.to_string()),
+                Value::Count(None) => self.rows.push(CellKind::Nothing, ""),
+            }
+        }
+        if self.rows.rows() >= MOST_ROWS || self.rows.size() >= MOST_TEXT { self.end(out) } else { Ok(()) }
     }
 
     /// Writes the last rows.
@@ -116,79 +121,7 @@ impl OwnTable {
         self.encoder.encode(&input, &mut into)?;
         self.encoder.end_chunk(&self.rows, &mut into)?;
         hand_on(&mut bytes);
-        self.rows = OwnRows { columns: self.rows.columns, ..OwnRows::default() };
+        self.rows.clear();
         written
-    }
-}
-
-#[derive(Default)]
-struct OwnRows {
-    columns: usize,
-    text: String,
-    cells: Vec<(CellKind, Span)>,
-}
-
-impl OwnRows {
-    fn push(&mut self, value: &Value) {
-        let start = self.text.len();
-        let kind = match value {
-            Value::Text(text) => {
-                self.text.push_str(text);
-                CellKind::Text
-            }
-            Value::Count(Some(count)) => {
-                self.text.push_str(&count.to_string());
-                CellKind::Number
-            }
-            Value::Count(None) => CellKind::Nothing,
-        };
-        self.cells.push((kind, Span::new(start, self.text.len())));
-    }
-}
-
-impl Chunk for OwnRows {
-    fn open(&mut self, _: &[usize]) -> Result<(), Error> {
-        Ok(())
-    }
-
-    fn source(&self) -> &str {
-        ""
-    }
-
-    fn text(&self) -> Result<&str, Error> {
-        Ok(&self.text)
-    }
-
-    fn rows(&self) -> usize {
-        self.cells.len() / self.columns.max(1)
-    }
-
-    fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>) {
-        let columns: Vec<usize> = (0..self.columns).collect();
-        into.begin(rows.clone(), &columns);
-        for (column, values) in into.columns.iter_mut().enumerate() {
-            values.fill(text, rows.clone().map(|row| self.cells[row * self.columns + column].1));
-        }
-    }
-
-    fn cell<'c>(&'c self, _: &'c str, row: usize, column: usize) -> Cell<'c> {
-        let (kind, span) = self.cells[row * self.columns + column];
-        Cell::new(kind, span.text(&self.text))
-    }
-
-    fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {
-        &[]
-    }
-
-    fn line(&self, row: usize, _: &mut LineCount) -> u64 {
-        row as u64 + 1
-    }
-
-    fn raw(&self) -> Option<RawRows<'_>> {
-        None
-    }
-
-    fn size(&self) -> usize {
-        self.text.len()
     }
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use encoding_rs::{Decoder, DecoderResult};
 
+use crate::Error;
 use crate::source::input::Encoding;
 use crate::source::meter::Meter;
 
@@ -137,6 +138,18 @@ fn count(text: &[u8], lines: &mut u64, code_points: &mut usize) {
         *code_points = 0;
     }
     *code_points += text[line..].iter().filter(|byte| **byte & 0xC0 != 0x80).count();
+}
+
+impl Error {
+    pub(crate) fn of_reading(name: &str, source: io::Error) -> Error {
+        let name = name.to_owned();
+        match source.downcast::<NotOfEncoding>() {
+            Ok(NotOfEncoding { encoding, line, code_point, byte, bytes }) => {
+                Error::NotOfEncoding { name, encoding, line, character: code_point, byte, bytes }
+            }
+            Err(source) => Error::Read { name, source },
+        }
+    }
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use std::thread;
 
 use crossbeam_channel::{Receiver, bounded};
 
-use crate::formats::Compression;
+use crate::kind::Compression;
 
 /// Bytes per decompressed piece, and pieces to read ahead.
 const PIECE: usize = 256 << 10;

@@ -6,8 +6,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::Error;
-use crate::formats::database::Relation;
 use crate::source::Reading;
+use crate::source::address::Relation;
 use crate::source::decoding::{DecodingReader, WrongBytes};
 use crate::source::decompressor::unpacked;
 use crate::source::foreign;

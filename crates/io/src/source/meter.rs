@@ -4,8 +4,25 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use crate::formats::workbook::cells::Cells;
 use crate::pool::lock;
+
+/// Cells of a workbook: their number, and the names of the first ones, such as `C2`.
+#[derive(Debug, Default, Clone, PartialEq, Eq)]
+pub struct CellNames {
+    pub count: u64,
+    pub first: Vec<String>,
+}
+
+impl CellNames {
+    const MOST: usize = 3;
+
+    /// Lists a counted cell.
+    pub fn list(&mut self, name: impl FnOnce() -> String) {
+        if self.first.len() < CellNames::MOST {
+            self.first.push(name());
+        }
+    }
+}
 
 #[derive(Debug, Default)]
 pub struct Meter {
@@ -13,7 +30,7 @@ pub struct Meter {
     rows: AtomicU64,
     replaced: AtomicU64,
     imprecise: AtomicU64,
-    undated: Mutex<Cells>,
+    undated: Mutex<CellNames>,
 }
 
 impl Meter {
@@ -45,11 +62,11 @@ impl Meter {
     }
 
     /// Workbook numbers with a date format but no valid date.
-    pub fn undated(&self) -> Cells {
+    pub fn undated(&self) -> CellNames {
         lock(&self.undated).clone()
     }
 
-    pub fn add_undated(&self, cells: &Cells) {
+    pub fn add_undated(&self, cells: &CellNames) {
         let mut undated = lock(&self.undated);
         undated.count += cells.count;
         if undated.first.is_empty() {
@@ -71,7 +88,7 @@ impl Meter {
         self.rows.store(0, Ordering::Relaxed);
         self.replaced.store(0, Ordering::Relaxed);
         self.imprecise.store(0, Ordering::Relaxed);
-        *lock(&self.undated) = Cells::default();
+        *lock(&self.undated) = CellNames::default();
     }
 }
 

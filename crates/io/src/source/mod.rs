@@ -1,12 +1,14 @@
 //! Sources return chunks of rows in order. On any thread, a chunk returns batches of the requested columns. A new format needs a source
 //! and a chunk.
 
+pub mod address;
 pub(crate) mod blocks;
 pub(crate) mod decoding;
 pub(crate) mod decompressor;
 pub mod file_stamps;
 pub(crate) mod foreign;
 pub mod input;
+pub mod memory;
 pub mod meter;
 #[cfg(any(feature = "columnar", feature = "sqlite"))]
 pub(crate) mod numbers;

@@ -8,11 +8,11 @@ use pulp::{Arch, Simd, WithSimd};
 
 use crate::Error;
 use crate::encode::EncoderRequest;
-use crate::encode::cell::{push_cell, push_quoted};
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, TextOptions, lists};
 use crate::formats::delimited::DelimitedText;
 use crate::formats::delimited::Preamble;
+use crate::formats::delimited::cell::{push_cell, push_quoted};
 use crate::formats::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::Format;
 use crate::source::{RawRow, RawRows};

@@ -2,6 +2,7 @@
 
 pub mod encoder;
 
+mod cell;
 mod chunk;
 mod dialect;
 mod guess;

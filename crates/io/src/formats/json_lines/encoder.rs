@@ -13,6 +13,7 @@ use crate::Error;
 use crate::encode::EncoderRequest;
 use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, PieceShape, lists};
+use crate::formats::json_lines::lists::arrays;
 use crate::formats::json_lines::{Style, line};
 use crate::source::Format;
 use crate::source::{CellKind, Chunk, RawRows};
@@ -98,7 +99,7 @@ impl JsonLines {
                     (Cow::Owned(text), Cow::Owned(spans))
                 }
                 OutColumn::Faults | OutColumn::Compared => {
-                    let (text, spans) = lists::arrays(*column, input, &rows);
+                    let (text, spans) = arrays(*column, input, &rows);
                     (Cow::Owned(text), Cow::Owned(spans))
                 }
                 OutColumn::Piece { piece, result } => {

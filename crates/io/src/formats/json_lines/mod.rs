@@ -8,6 +8,7 @@ pub mod encoder;
 mod chunk;
 mod keys;
 pub mod line;
+mod lists;
 
 use std::collections::VecDeque;
 use std::sync::Arc;

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use keen_notch_core::batch::Span;
 
+use crate::source::meter::CellNames;
 use crate::source::{CellKind, FormattedNumber};
 
 #[derive(Default)]
@@ -17,28 +18,10 @@ pub struct Sheet {
     /// Number of values with more digits than a workbook stores.
     pub imprecise: u64,
     /// Numbers with a date format but no valid date.
-    pub undated: Cells,
+    pub undated: CellNames,
     /// Formatted numbers, with the index of their format.
     pub(super) numbers: Vec<(f64, u32)>,
     pub(super) formats: Vec<String>,
-}
-
-#[derive(Debug, Default, Clone, PartialEq, Eq)]
-pub struct Cells {
-    pub count: u64,
-    /// The first cells, such as `C2`.
-    pub first: Vec<String>,
-}
-
-impl Cells {
-    const MOST: usize = 3;
-
-    /// Lists a counted cell: its row and column, from 0.
-    pub fn name(&mut self, (row, column): (u32, u32)) {
-        if self.first.len() < Cells::MOST {
-            self.first.push(format!("{}{}", letters(column), row.saturating_add(1)));
-        }
-    }
 }
 
 pub struct SheetCell {
@@ -77,6 +60,11 @@ impl Sheet {
         let columns = self.cells.iter().map(|cell| cell.column);
         columns.clone().min().unwrap_or(0)..columns.max().map_or(0, |last| last + 1)
     }
+}
+
+/// The name of a cell by its row and column, from 0.
+pub fn cell_name((row, column): (u32, u32)) -> String {
+    format!("{}{}", letters(column), row.saturating_add(1))
 }
 
 /// The name of a column by its index from 0: A, B … Z, AA …

@@ -1,7 +1,8 @@
 use keen_notch_core::batch::Span;
 
 use crate::Error;
-use crate::formats::workbook::cells::{Cells, Sheet, SheetCell, SheetRow};
+use crate::formats::workbook::cells::{Sheet, SheetCell, SheetRow, cell_name};
+use crate::source::meter::CellNames;
 use crate::source::reading::EmptyFormulas;
 use crate::source::{CellKind, Reading};
 
@@ -9,7 +10,7 @@ pub struct SheetBuilder<'n> {
     name: &'n str,
     title: &'n str,
     reads_empty_formulas: bool,
-    empty_formulas: Cells,
+    empty_formulas: CellNames,
     is_sorted: bool,
     most: usize,
     pub sheet: Sheet,
@@ -26,7 +27,7 @@ impl<'n> SheetBuilder<'n> {
             name,
             title,
             reads_empty_formulas: reading.empty_formulas == EmptyFormulas::Blank,
-            empty_formulas: Cells::default(),
+            empty_formulas: CellNames::default(),
             is_sorted: true,
             most: reading.memory,
             sheet: Sheet { formats, ..Sheet::default() },
@@ -40,7 +41,7 @@ impl<'n> SheetBuilder<'n> {
     /// The errors of [`SheetBuilder::add`].
     pub fn add_empty_formula(&mut self, at: (u32, u32)) -> Result<(), Error> {
         self.empty_formulas.count += 1;
-        self.empty_formulas.name(at);
+        self.empty_formulas.list(|| cell_name(at));
         let place = self.sheet.text.len();
         self.push((at.0, SheetCell { column: at.1, span: Span::new(place, place), kind: CellKind::Nothing, shown: 0 }))
     }
@@ -54,7 +55,7 @@ impl<'n> SheetBuilder<'n> {
         let undated = self.sheet.undated.count;
         let (kind, number) = push(&mut self.sheet);
         if self.sheet.undated.count > undated {
-            self.sheet.undated.name((row, column));
+            self.sheet.undated.list(|| cell_name((row, column)));
         }
         let shown = number.map_or(0, |number| {
             self.sheet.numbers.push(number);
@@ -89,7 +90,7 @@ impl<'n> SheetBuilder<'n> {
     pub fn finish(self) -> Result<Sheet, Error> {
         let SheetBuilder { mut sheet, mut cells, .. } = self;
         if self.empty_formulas.count > 0 && !self.reads_empty_formulas {
-            let Cells { count, first } = self.empty_formulas;
+            let CellNames { count, first } = self.empty_formulas;
             let (name, sheet) = (self.name.to_owned(), self.title.to_owned());
             return Err(Error::EmptyFormulas { name, sheet, count, first });
         }

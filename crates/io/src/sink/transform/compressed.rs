@@ -2,7 +2,7 @@ use std::io;
 #[cfg(feature = "compressed")]
 use std::io::Write;
 
-use crate::formats::Compression;
+use crate::kind::Compression;
 use crate::sink::transform::Transform;
 
 #[cfg(feature = "compressed")]

@@ -1,4 +1,4 @@
-use keen_notch_core::batch::Buffer;
+//! Cells of delimited text, with quotes if necessary.
 
 use crate::encode::out::Extend;
 use crate::formats::delimited::record::needs_quotes;
@@ -22,18 +22,10 @@ pub fn push_quoted(out: &mut impl Extend, bytes: &[u8]) {
     out.extend(b"\"");
 }
 
-pub fn push_row<'c>(out: &mut Buffer, cells: impl IntoIterator<Item = &'c str>, delimiter: u8) {
-    for (index, cell) in cells.into_iter().enumerate() {
-        if index > 0 {
-            out.push(delimiter);
-        }
-        push_cell(out, cell.as_bytes(), delimiter);
-    }
-    out.push(b'\n');
-}
-
 #[cfg(test)]
 mod tests {
+    use keen_notch_core::batch::Buffer;
+
     use super::*;
     use crate::formats::delimited::record::values;
     use proptest::prelude::*;
@@ -42,7 +34,13 @@ mod tests {
         #[test]
         fn written_cells_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
             let mut row = Buffer::default();
-            push_row(&mut row, texts.iter().map(String::as_str), b',');
+            for (index, text) in texts.iter().enumerate() {
+                if index > 0 {
+                    row.push(b',');
+                }
+                push_cell(&mut row, text.as_bytes(), b',');
+            }
+            row.push(b'\n');
             prop_assert_eq!(values(row.text()), texts);
         }
     }

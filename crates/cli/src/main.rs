@@ -15,6 +15,7 @@ mod mistake;
 mod pipes;
 mod progress;
 mod report;
+mod rules;
 mod secrets;
 mod try_ui;
 

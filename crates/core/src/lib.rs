@@ -23,7 +23,6 @@ pub use text_error::TextError;
 // is wrong.
 #[doc(hidden)]
 pub mod batch;
-mod build;
 #[doc(hidden)]
 pub mod carving;
 #[doc(hidden)]

@@ -1,5 +1,7 @@
 //! Pieces: named results, each with a source column and a phrase.
 
+pub(crate) mod build;
+
 use crate::column::ColumnRef;
 use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
 use crate::phrase::{Phrase, PhraseError, Span, text_at};
@@ -383,7 +385,7 @@ fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     // An escape makes positions inexact, so errors show the whole text.
     let has_escapes = text[quote..end].contains('\\');
     let place = |span: &Span| if has_escapes { quote..end } else { quote + 1 + span.start..quote + 1 + span.end };
-    let mut parts = crate::build::parts(&built).map_err(|error| TextError { span: place(&error.span), ..error })?;
+    let mut parts = build::parts(&built).map_err(|error| TextError { span: place(&error.span), ..error })?;
     for part in &mut parts {
         if let BuildPart::Name(_, span) = part {
             *span = place(span);

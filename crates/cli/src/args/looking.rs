@@ -4,9 +4,9 @@ use clap::ValueEnum;
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::cutlist::RaggedRows;
 
+use super::FailOnChange;
 use super::shared::ragged_rows;
 use super::{MORE, PartArgs, ReadingArgs, ThreadArgs};
-use crate::commands::against::FailOn;
 use crate::complete;
 
 #[derive(Debug, clap::Args)]
@@ -81,7 +81,7 @@ pub struct SurveyArgs {
     /// With --against. The changes are new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, odd, share, column and
     /// any. A share after the change is a limit.
     #[arg(hide_short_help = true, long, value_name = "WHAT", requires = "against")]
-    pub fail_on: Vec<FailOn>,
+    pub fail_on: Vec<FailOnChange>,
     /// Print no progress
     #[arg(short, long)]
     pub quiet: bool,

@@ -1,4 +1,5 @@
 mod carving;
+mod fail_on_change;
 mod looking;
 mod others;
 pub mod reading;
@@ -12,6 +13,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_io::source::input::Input;
 
 pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
+pub use fail_on_change::FailOnChange;
 pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};
 pub use reading::{EmptyFormulas, EncodingErrors, FormatOrDatabase, ReadingArgs, read_widths, refuse_address};

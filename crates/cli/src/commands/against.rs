@@ -1,68 +1,17 @@
 use std::collections::{HashMap, HashSet};
 use std::io::Write;
-use std::str::FromStr;
 
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Against, Change, SavedColumn, SavedSurvey, Survey};
+use keen_notch_core::survey::{Against, SavedColumn, SavedSurvey, Survey};
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 
-use crate::args::{SurveyArgs, SurveyFormat};
+use crate::args::{FailOnChange, SurveyArgs, SurveyFormat};
 use crate::commands::merge::{SavedFile, read};
 use crate::console::{self, Console};
 use crate::draw::survey::against::{self as draw, SurveyComparison};
 use crate::exit::Exit;
 use crate::failure::Failure;
-
-#[derive(Debug, Clone, PartialEq)]
-pub struct FailOn {
-    what: String,
-    /// The share that a change must exceed; 0 for any change.
-    beyond: f64,
-}
-
-const WHAT: [&str; 11] =
-    ["any", "new-shape", "shape-gone", "blanks", "new-values", "distinct", "delimiter", "length", "odd", "share", "column"];
-
-impl FromStr for FailOn {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<FailOn, String> {
-        let mut words = text.split_whitespace();
-        let what = words.next().unwrap_or_default().to_owned();
-        if !WHAT.contains(&what.as_str()) {
-            return Err(format!("write {}; a share can follow, such as 'blanks 2%'", WHAT.join(", ")));
-        }
-        let share = words.next().map(|share| share.strip_suffix('%').and_then(|share| share.parse::<f64>().ok()));
-        let share = match share {
-            None => 0.0,
-            Some(Some(share)) if (0.0..=100.0).contains(&share) && words.next().is_none() => share / 100.0,
-            Some(_) => return Err(format!("a share can follow, such as '{what} 2%'")),
-        };
-        Ok(FailOn { what, beyond: share })
-    }
-}
-
-impl FailOn {
-    fn is_so(&self, against: &Against, (blank_before, blank_now): (u64, u64)) -> bool {
-        let share = |count: u64, of: u64| if of == 0 { 0.0 } else { count as f64 / of as f64 };
-        if self.what == "blanks" && self.beyond > 0.0 {
-            return share(blank_now, against.now.0) - share(blank_before, against.before.0) > self.beyond;
-        }
-        let passes = |change: &&Change| {
-            let of = if matches!(change, Change::ShapeWent { .. }) { against.before.1 } else { against.now.1 };
-            (self.what == "any" || self.what == change.word()) && (self.beyond == 0.0 || share(change.size(), of) > self.beyond)
-        };
-        against.changes.iter().any(|change| passes(&change))
-    }
-}
-
-impl std::fmt::Display for FailOn {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(&self.what)?;
-        if self.beyond > 0.0 { write!(f, " {}%", (self.beyond * 1e4).round() / 100.0) } else { Ok(()) }
-    }
-}
 
 pub fn base(input: &Input) -> Result<SavedSurvey, Failure> {
     match read(input)? {
@@ -110,9 +59,9 @@ pub fn run(
         true => saved.columns.iter().map(|column| &column.column).filter(|column| !known.contains(column)).cloned().collect(),
         false => Vec::new(),
     };
-    let is_so = |fail_on: &&FailOn| {
+    let is_so = |fail_on: &&FailOnChange| {
         let columns_differ = !came.is_empty() || !went.is_empty();
-        (columns_differ && matches!(fail_on.what.as_str(), "any" | "column"))
+        (columns_differ && fail_on.is_about_columns())
             || both
                 .clone()
                 .zip(&columns)

@@ -15,13 +15,13 @@ use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
 use crate::args::{ExplainArgs, FormatOrDatabase};
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, rows, steps, visible};
 use crate::failure::Failure;
+use crate::rules::{Pieces, RuleArgs};
 
 /// Maximum width of a displayed text, in columns.
 const MOST_TEXT: usize = 200;

@@ -10,7 +10,6 @@ mod gauge;
 mod manual;
 mod merge;
 mod phrases;
-pub mod pieces;
 mod report;
 mod run;
 mod schema;

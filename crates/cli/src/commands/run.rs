@@ -22,11 +22,11 @@ use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::table::Table;
 
 use crate::args::{self, FaultArgs, ReadingArgs, TableArgs, refuse_address};
-use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
+use crate::rules::Pieces;
 
 /// The inputs of a run: from the command line, or a database of an option or cut list. With `writes_table`, also returns the output
 /// table.

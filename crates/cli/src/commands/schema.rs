@@ -10,11 +10,11 @@ use keen_notch_io::files::RunFiles;
 use serde_json::{Value, json};
 
 use crate::args::SchemaArgs;
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, table};
 use crate::console::{self, Console};
 use crate::draw::visible;
 use crate::failure::Failure;
+use crate::rules::{Pieces, RuleArgs};
 
 /// The version of the output. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;

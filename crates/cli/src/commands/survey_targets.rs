@@ -3,9 +3,9 @@ use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
-use super::pieces::{Pieces, RuleArgs};
 use crate::args::SurveyArgs;
 use crate::failure::Failure;
+use crate::rules::{Pieces, RuleArgs};
 
 pub struct SurveyTargets<'a> {
     columns: &'a [String],

@@ -14,12 +14,12 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, TryArgs};
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::{rerun, visible};
 use crate::failure::Failure;
+use crate::rules::{Pieces, RuleArgs};
 use crate::try_ui::{
     At, Counting, Counts, Draft, Field, Key, ListFile, Model, Sample, Screen, ScreenMap, command, draw, give_back,
 };

@@ -8,7 +8,7 @@ use keen_notch_io::carve::{Job, Report};
 use super::rerun::Rerun;
 use super::style::{self, paint};
 use super::visible;
-use crate::commands::pieces::Pieces;
+use crate::rules::Pieces;
 
 /// The hints of a run, with commands to paste.
 pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Rerun, width: usize) -> Vec<String> {

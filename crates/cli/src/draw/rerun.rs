@@ -10,7 +10,7 @@ use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
 use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
-use crate::commands::pieces::RuleArgs;
+use crate::rules::RuleArgs;
 
 pub struct Rerun<'a> {
     pub rules: &'a RuleArgs<'a>,

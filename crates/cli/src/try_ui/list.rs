@@ -15,9 +15,9 @@ use keen_notch_io::sink;
 use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
 use super::piece::{Binding, Draft, Line};
-use crate::commands::pieces::Pieces;
 use crate::draw::rerun;
 use crate::failure::Failure;
+use crate::rules::Pieces;
 
 pub struct ListFile {
     path: PathBuf,

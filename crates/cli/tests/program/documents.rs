@@ -218,3 +218,48 @@ fn every_command_has_help_that_fits_and_a_page_of_its_own() {
         }
     }
 }
+
+/// The modules of `src`, with their code except comments and tests.
+fn modules(src: &Path) -> Vec<(String, String)> {
+    fn code(path: &Path, into: &mut String) {
+        if path.is_dir() {
+            fs::read_dir(path).unwrap().for_each(|entry| code(&entry.unwrap().path(), into));
+        } else if path.extension().is_some_and(|ending| ending == "rs") && !path.ends_with("tests.rs") {
+            let text = fs::read_to_string(path).unwrap();
+            let text = text.split("#[cfg(test)]\nmod tests {").next().unwrap();
+            let lines = text.lines().filter(|line| !line.trim_start().starts_with("//"));
+            lines.for_each(|line| *into += &format!("{line}\n"));
+        }
+    }
+    let mut modules: std::collections::BTreeMap<String, String> = Default::default();
+    for entry in fs::read_dir(src).unwrap() {
+        let path = entry.unwrap().path();
+        code(&path, modules.entry(path.file_stem().unwrap().to_str().unwrap().to_owned()).or_default());
+    }
+    modules.into_iter().filter(|(name, _)| name != "lib").collect()
+}
+
+#[test]
+fn modules_import_only_lower_layers() {
+    let design = read("docs/design.md");
+    for krate in ["core", "io"] {
+        let heading = format!("Modules of `crates/{krate}`:");
+        let block = blocks(design.split(&heading).nth(1).unwrap(), "text")[0];
+        let layers: Vec<Vec<&str>> =
+            block.lines().map(|line| line.split("  ").next().unwrap().split_whitespace().collect()).collect();
+        let layer_of = |module: &str| {
+            let found = layers.iter().position(|layer| layer.contains(&module));
+            found.unwrap_or_else(|| panic!("docs/design.md does not list {module} of {krate}"))
+        };
+        let modules = modules(&project().join(format!("crates/{krate}/src")));
+        for (module, code) in &modules {
+            for used in code.split("crate::").skip(1) {
+                let used: String = used.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+                let used = if used == "Error" { "error".to_owned() } else { used };
+                if used != *module && modules.iter().any(|(name, _)| *name == used) {
+                    assert!(layer_of(module) < layer_of(&used), "{krate}: {module} imports {used}");
+                }
+            }
+        }
+    }
+}

@@ -5,6 +5,7 @@
 
 mod buffer;
 mod forms;
+pub mod formula;
 mod mask;
 pub(crate) mod simd;
 mod sixteen;

@@ -3,9 +3,9 @@
 use super::batch_results::BatchResults;
 use super::bind::Carving;
 use super::plans::{BuildPlan, PieceBody};
+use crate::batch::formula::formulas;
 use crate::batch::{Batch, Span, Texts};
 use crate::program::{Results, State};
-use crate::text::formula::formulas;
 
 /// The results of a batch exceed the memory limit.
 ///

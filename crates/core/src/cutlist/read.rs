@@ -6,11 +6,11 @@ use toml::Spanned;
 
 use super::file::{File, LayoutEntry, PieceEntry, Reading, Writing};
 use super::place::text_place;
-use crate::build;
 use crate::column::ColumnRef;
 use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
 use crate::phrase::ast::Condition;
+use crate::piece::build;
 use crate::piece::{BuildPart, Check, Keep, OutputForm, Piece, Proof, Rules, Source, UniqueTogether, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;

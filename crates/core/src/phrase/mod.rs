@@ -1,6 +1,6 @@
 //! The phrase language: text, then tokens with spans, then the syntax tree.
 //!
-//! This module knows no values or rows. A cut list evaluates phrases: see [`crate::cutlist`].
+//! This module knows no values or rows. Cut lists evaluate phrases.
 
 #[doc(hidden)]
 pub mod ast;

@@ -3,7 +3,6 @@ pub mod bytes;
 pub mod case;
 pub mod characters;
 pub mod digits;
-pub mod formula;
 pub mod kind;
 pub mod look_alikes;
 pub mod names;

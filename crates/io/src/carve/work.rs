@@ -3,6 +3,7 @@
 use std::io;
 use std::ops::Range;
 
+use keen_notch_core::batch::formula::is_like_formula;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{
     BatchResults, BatchRows, Carved, Compared, Failure, Fault, Memory, NextStep, OutColumn, Refused, Totals,
@@ -11,7 +12,6 @@ use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observation, note_looks};
 use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::text::formula::is_like_formula;
 
 use super::{Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;

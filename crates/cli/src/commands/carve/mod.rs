@@ -14,13 +14,13 @@ use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::CarveArgs;
 use crate::commands::database;
-use crate::commands::pieces::RuleArgs;
 use crate::commands::run::{self, Files};
 use crate::console::Console;
 use crate::draw::summary;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
+use crate::rules::RuleArgs;
 
 use render::CarveOutcome;
 use request::Request;

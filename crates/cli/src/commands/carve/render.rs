@@ -14,13 +14,13 @@ use keen_notch_io::table::Table;
 use super::request::Request;
 use crate::args::CarveArgs;
 use crate::commands::database::OutputTable;
-use crate::commands::pieces::RuleArgs;
 use crate::commands::run;
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::failure::Failure;
+use crate::rules::RuleArgs;
 
 /// A run that has ended.
 pub struct CarveOutcome<'a> {

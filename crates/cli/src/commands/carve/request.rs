@@ -9,10 +9,10 @@ use keen_notch_io::source::input::Input;
 
 use crate::args::{self, CarveArgs, FormatOrDatabase};
 use crate::commands::database::OutputTable;
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run;
 use crate::console::Console;
 use crate::failure::Failure;
+use crate::rules::{Pieces, RuleArgs};
 
 pub struct Request<'a> {
     pub args: &'a CarveArgs,

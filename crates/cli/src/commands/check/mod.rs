@@ -9,7 +9,6 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
 use crate::args::{self, CheckArgs};
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::commands::{against, database};
 use crate::console::Console;
@@ -17,6 +16,7 @@ use crate::draw::{summary, verdict};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
+use crate::rules::{Pieces, RuleArgs};
 
 use render::CheckOutcome;
 

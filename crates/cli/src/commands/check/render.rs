@@ -9,12 +9,12 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
 use crate::args::CheckArgs;
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run;
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, verdict, visible};
+use crate::rules::{Pieces, RuleArgs};
 
 /// A run that has ended.
 pub struct CheckOutcome<'a> {

@@ -14,13 +14,13 @@ use keen_notch_io::table::Table;
 use sha2::{Digest, Sha256};
 
 use crate::commands::merge::SavedFile;
-use crate::commands::pieces::Pieces;
 use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
 use crate::failure::Failure;
 use crate::report::{
     self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, RuleText, ShapeCount, Stretch, TextCount,
 };
+use crate::rules::Pieces;
 
 /// Number of frequent results to show for each check.
 const RESULTS: usize = 12;

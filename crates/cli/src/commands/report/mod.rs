@@ -18,7 +18,6 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
 use crate::commands::merge::read;
-use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
@@ -27,6 +26,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 use crate::report::{self, Hint, Page};
+use crate::rules::{Pieces, RuleArgs};
 
 use data::{changes, column, faults, file, list};
 

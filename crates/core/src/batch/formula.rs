@@ -17,7 +17,7 @@ const BEGINS: [bool; 256] = {
 /// number.
 ///
 /// ```
-/// use keen_notch_core::text::formula::is_like_formula;
+/// use keen_notch_core::batch::formula::is_like_formula;
 ///
 /// assert!(is_like_formula("=SUM(A1:A9)") && is_like_formula("-2+3") && is_like_formula("@x") && is_like_formula("-"));
 /// assert!(!is_like_formula("-2.5") && !is_like_formula("+1,200") && !is_like_formula("GRP-1") && !is_like_formula(""));

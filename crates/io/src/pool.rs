@@ -59,6 +59,25 @@ impl Progress {
 /// Consumes a part of a large result early, when it is its turn. Returns whether the run continues.
 pub type Ahead<'a, R> = &'a mut dyn FnMut(R) -> bool;
 
+/// Processes all items on this thread.
+fn alone<T, R, E>(
+    source: &mut impl FnMut() -> Result<Option<T>, E>,
+    mut work: impl FnMut(u64, T, Ahead<R>) -> Result<R, E>,
+    sink: &mut impl FnMut(R) -> Result<(), E>,
+) -> Result<(), E> {
+    for number in 0.. {
+        let Some(item) = source()? else { break };
+        let mut handed_on = Ok(());
+        let result = work(number, item, &mut |part| {
+            handed_on = sink(part);
+            handed_on.is_ok()
+        });
+        handed_on?;
+        sink(result?)?;
+    }
+    Ok(())
+}
+
 /// Takes items from `source` until there are none, processes them on `threads` threads, and passes the results to `sink` in the order of
 /// the items. `worker` is called once on each thread and returns the processing function. That function receives the number of each item,
 /// from 0, and can pass parts of its result to `sink` early.
@@ -75,18 +94,7 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Resu
     mut sink: impl FnMut(R) -> Result<(), E> + Send,
 ) -> Result<(), E> {
     if threads <= 1 {
-        let mut work = worker();
-        for number in 0.. {
-            let Some(item) = source()? else { break };
-            let mut handed_on = Ok(());
-            let result = work(number, item, &mut |part| {
-                handed_on = sink(part);
-                handed_on.is_ok()
-            });
-            handed_on?;
-            sink(result?)?;
-        }
-        return Ok(());
+        return alone(&mut source, worker(), &mut sink);
     }
     let progress = Progress::default();
     let (results, done) = unbounded::<(u64, usize, Result<R, E>)>();

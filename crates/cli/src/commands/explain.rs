@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::ops::ControlFlow;
 
-use keen_notch_core::carving::{BatchResults, Carving};
+use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::explain;
@@ -145,7 +145,7 @@ fn row(
         lines.push(paint(style::HEAD, rows::on_line(&count.to_string(), at.lines.0, &format)));
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
-            lines.extend(piece_of_row(index, piece, carving, at, at.batch_results, &header, width));
+            lines.extend(piece_of_row(index, piece, carving, at, &header, width));
         }
         ControlFlow::Break(())
     })?;
@@ -164,16 +164,8 @@ fn row(
     })
 }
 
-fn piece_of_row(
-    index: usize,
-    piece: &Piece,
-    carving: &Carving,
-    at: &RowAt,
-    batch_results: &BatchResults,
-    header: &Header,
-    width: usize,
-) -> Vec<String> {
-    let value = |column: usize| at.value(column);
+fn piece_of_row(index: usize, piece: &Piece, carving: &Carving, at: &RowAt, header: &Header, width: usize) -> Vec<String> {
+    let (value, batch_results) = (|column: usize| at.value(column), at.batch_results);
     let from = carving.column(index).map_or("built".to_owned(), |column| format!("from {}", header.title(column)));
     let mut lines =
         vec![format!("{}  {}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::value(&from)))];

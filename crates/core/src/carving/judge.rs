@@ -11,6 +11,7 @@ use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
 use crate::piece::OutputForm;
+use crate::program::Results;
 use crate::tally::Tally;
 use crate::text::blank::is_blank;
 use crate::text::characters;
@@ -156,12 +157,7 @@ impl Carving {
         batch_results.failures.clear();
         batch_results.is_sorted = false;
         batch_results.faulty.clear(batch.rows);
-        for (tally, results) in tallies.iter_mut().zip(&batch_results.pieces) {
-            match results.are_filled() {
-                true => tally.filled += batch.rows as u64,
-                false => (0..batch.rows).for_each(|row| tally.count(results.state(row))),
-            }
-        }
+        count_states(&batch_results.pieces, batch.rows, tallies);
         let mut check = 0;
         for (index, piece) in self.pieces.iter().enumerate() {
             batch_results.warned_of_piece.clear(batch.rows);
@@ -520,6 +516,15 @@ fn can_stand_in_a_line(text: &str) -> bool {
 
 fn has_line_end(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'\n' | b'\r'))
+}
+
+fn count_states(pieces: &[Results], rows: usize, tallies: &mut [Tally]) {
+    for (tally, results) in tallies.iter_mut().zip(pieces) {
+        match results.are_filled() {
+            true => tally.filled += rows as u64,
+            false => (0..rows).for_each(|row| tally.count(results.state(row))),
+        }
+    }
 }
 
 fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>, faulty: &mut crate::batch::Mask) {

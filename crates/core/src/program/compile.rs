@@ -93,6 +93,7 @@ fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
     Ok(Some(OpAt::new(step.span.clone(), Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)))))
 }
 
+#[allow(clippy::too_many_lines, reason = "a table of the steps")]
 fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
     let unit = setting.unit;
     let matcher = |marker: &Marker| Matcher::new(marker, unit);

@@ -35,9 +35,15 @@ impl CutOp {
                 state.short |= falls_short(text, unit, *n, start == 0, text.len() - start);
                 start..text.len()
             }
-            CutOp::Char(position) => window(text, unit, *position, *position, None, true, state)?,
-            CutOp::CharsTo(range) => window(text, unit, range.from, range.to, None, range.bounded, state)?,
-            CutOp::CharsFor { from, width } => window(text, unit, *from, *from, Some(*width), true, state)?,
+            CutOp::Char(position) => {
+                window(text, unit, &Window { from: *position, to: *position, width: None, bounded: true }, state)?
+            }
+            CutOp::CharsTo(range) => {
+                window(text, unit, &Window { from: range.from, to: range.to, width: None, bounded: range.bounded }, state)?
+            }
+            CutOp::CharsFor { from, width } => {
+                window(text, unit, &Window { from: *from, to: *from, width: Some(*width), bounded: true }, state)?
+            }
             CutOp::DropFirst(n) => {
                 let start = if unit == Unit::Bytes { text.ceil_char_boundary(*n) } else { unit.notch(text, *n) };
                 // A split code point is left out.
@@ -111,17 +117,19 @@ fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize
     }
 }
 
-/// The bytes of the positions `from` to `to`, or of `width` positions from `from`. Positions outside the text are left out, and the
-/// result is then short.
-fn window(
-    text: &str,
-    unit: Unit,
+/// The positions `from` to `to`, or `width` positions from `from`.
+struct Window {
     from: Position,
     to: Position,
     width: Option<usize>,
+    /// Whether a missing position makes the result short.
     bounded: bool,
-    state: &mut State,
-) -> Option<Range<usize>> {
+}
+
+/// The bytes of a window. Positions outside the text are left out, and the
+/// result is then short.
+fn window(text: &str, unit: Unit, window: &Window, state: &mut State) -> Option<Range<usize>> {
+    let Window { from, to, width, bounded } = *window;
     // Positions from the start need no count of the whole text. Only cuts by bytes can split a code point.
     if let (Position::FromStart(first), true) = (from, unit != Unit::Bytes) {
         let wanted = match (width, to) {

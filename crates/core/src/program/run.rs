@@ -145,7 +145,7 @@ impl OpAt {
             (out.width, out.are_digits) = (None, None);
         }
         match &self.op {
-            Op::Cut(cut) => self.cut(cut, is_first, values, unit, work, out),
+            Op::Cut(cut) => self.cut(cut, (is_first, unit), values, work, out),
             Op::Spread(spread) => spread.run(values, work, out),
             Op::Join(with) => join(with, values, work, out),
             Op::Describe(tell) => tell.run(is_first, values, unit, work, out),
@@ -153,7 +153,7 @@ impl OpAt {
         }
     }
 
-    fn cut(&self, cut: &CutOp, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
+    fn cut(&self, cut: &CutOp, (is_first, unit): (bool, Unit), values: Texts, work: &mut Work, out: &mut Results) {
         let text = if out.is_made { out.buffer.text() } else { values.text };
         let Work { before, slots, flags, .. } = work;
         let has_rough = !out.forms.are_plain();

@@ -198,6 +198,8 @@ impl<'j> Worker<'j> {
             count: LineCount::default(),
             names: self.names,
             starts: Starts::default(),
+            asked: self.asked,
+            ragged: self.ragged,
             ahead,
         };
         let mut spare: Vec<Spare> = std::mem::take(&mut self.spare).into_iter().map(recycle).collect();
@@ -336,7 +338,7 @@ impl<'j> Worker<'j> {
     ) -> Result<(), Error> {
         let job = self.job;
         self.observe(batch, rows, batch_results, part);
-        let (set_aside, faults) = state.note_faults(batch, rows, batch_results, range.clone(), (self.asked, self.ragged), part);
+        let (set_aside, faults) = state.note_faults(batch, rows, batch_results, range.clone(), part);
         self.write_offcuts(state, range.clone(), part)?;
         // After the checks, which see the results without the apostrophe.
         if job.formulas != Formulas::Ignored {
@@ -442,7 +444,16 @@ struct State<'w, 'j> {
     count: LineCount,
     names: &'w [String],
     starts: Starts,
+    asked: OptionalOutputs,
+    ragged: Ragged,
     ahead: Ahead<'w, ChunkResult>,
+}
+
+/// What becomes of a row with faults.
+#[derive(Clone, Copy)]
+struct RowUse {
+    set_aside: bool,
+    is_sample: bool,
 }
 
 impl<'j> State<'_, 'j> {
@@ -454,10 +465,9 @@ impl<'j> State<'_, 'j> {
         rows: &Rows,
         batch_results: &mut BatchResults,
         range: Range<usize>,
-        (asked, ragged_as): (OptionalOutputs, Ragged),
         part: &mut ChunkResult,
     ) -> (Option<Vec<u32>>, RowFaults<'j>) {
-        let job = self.job;
+        let State { job, asked, ragged: ragged_as, .. } = *self;
         let mut cells = RowFaults::of(&job.checks);
         let ragged_check = job.checks.len() - 1;
         if job.counts_failing {
@@ -508,7 +518,7 @@ impl<'j> State<'_, 'j> {
             let is_sample = part.sampled.wants(job, part.samples.len(), checks);
             if set_aside || asked.faults || asked.cells || is_sample {
                 let faults = self.faults(row, is_ragged, &found, batch, batch_results);
-                self.note_row(row, &faults, index.map(|index| (batch, index)), (set_aside, is_sample), asked, part);
+                self.note_row(row, &faults, index.map(|index| (batch, index)), RowUse { set_aside, is_sample }, part);
                 if let Some(index) = index.filter(|_| asked.cells && !set_aside) {
                     cells.note(index, faults);
                 }
@@ -546,11 +556,10 @@ impl<'j> State<'_, 'j> {
         row: u32,
         faults: &[Fault],
         of_batch: Option<(&Batch, u32)>,
-        (set_aside, is_sample): (bool, bool),
-        asked: OptionalOutputs,
+        RowUse { set_aside, is_sample }: RowUse,
         part: &mut ChunkResult,
     ) {
-        let job = self.job;
+        let (job, asked) = (self.job, self.asked);
         let line = self.chunk.line(row as usize, &mut self.count);
         let raw = || self.chunk.raw().and_then(|raw| raw.rows.get(row as usize)).map_or("", |row| row.raw.text(self.text));
         let value = |fault: &Fault| match (job.checks[fault.check].column, of_batch) {

@@ -11,13 +11,13 @@ use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, MadeBy, Outs, carve};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats;
-use keen_notch_io::sink::{self, Stream};
+use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::survey;
 use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
-use crate::commands::merge::read;
+use crate::commands::merge::{SavedFile, read};
 use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
@@ -40,24 +40,13 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         column: args.column.as_deref(),
         allow_outside: args.allow_outside,
     };
-    let is_json = match args.to {
-        Some(format) => format == ReportFormat::Json,
-        None => is_json(args.out.as_deref())?,
-    };
+    let is_json = args.to.map_or_else(|| is_json(args.out.as_deref()), |format| Ok(format == ReportFormat::Json))?;
     let known = RunFiles::default();
     let pieces = Pieces::read(&rules, &known)?;
     let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
     read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
-    let before: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
-    before.iter().try_for_each(|input| known.reads(input))?;
-    let before = before.iter().map(|input| Ok((input.name(), read(input)?))).collect::<Result<Vec<_>, Failure>>()?;
-    let out = match &args.out {
-        Some(path) => Some(formats::create(path, &known)?),
-        None => known.prints().map(|()| None)?,
-    };
-    if out.is_none() && console.shows_tables {
-        return Err(Failure::usage("a page cannot be shown in a terminal", "name a file for it: -o page.html"));
-    }
+    let before = saved(args, &known)?;
+    let out = output(args, &known, console)?;
     let reading =
         args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
@@ -99,10 +88,39 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
         summary,
     };
+    render(&page, is_json, out)?;
+    if !args.quiet {
+        let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
+        let words = verdict::words(&verdict, &page.summary);
+        console.note(&visible::without_controls(&format!("{}: {words}{to}", names(&inputs))));
+    }
+    say_replaced(&reading.meter, console, args.quiet);
+    Ok(Exit::of_gaps(args.fail_on, &page.summary))
+}
+
+/// The saved surveys and summaries to compare with, by name.
+fn saved(args: &ReportArgs, known: &RunFiles) -> Result<Vec<(String, SavedFile)>, Failure> {
+    let inputs: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
+    inputs.iter().try_for_each(|input| known.reads(input))?;
+    inputs.iter().map(|input| Ok((input.name(), read(input)?))).collect()
+}
+
+fn output(args: &ReportArgs, known: &RunFiles, console: &Console) -> Result<Option<Box<dyn Sink>>, Failure> {
+    let out = match &args.out {
+        Some(path) => Some(formats::create(path, known)?),
+        None => known.prints().map(|()| None)?,
+    };
+    if out.is_none() && console.shows_tables {
+        return Err(Failure::usage("a page cannot be shown in a terminal", "name a file for it: -o page.html"));
+    }
+    Ok(out)
+}
+
+fn render(page: &Page, is_json: bool, out: Option<Box<dyn Sink>>) -> Result<(), Failure> {
     let text = match is_json {
         // Serializing texts, numbers and lists cannot fail.
-        true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
-        false => visible::without_controls(&report::html(&page)),
+        true => visible::json(&serde_json::to_value(page).unwrap_or_default()),
+        false => visible::without_controls(&report::html(page)),
     };
     match out {
         None => console::out().write_all(text.as_bytes())?,
@@ -111,16 +129,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
             sink::commit_all(vec![out])?;
         }
     }
-    if !args.quiet {
-        let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
-        console.note(&visible::without_controls(&format!(
-            "{}: {}{to}",
-            names(&inputs),
-            verdict::words(&verdict, &page.summary)
-        )));
-    }
-    say_replaced(&reading.meter, console, args.quiet);
-    Ok(Exit::of_gaps(args.fail_on, &page.summary))
+    Ok(())
 }
 
 /// Whether the output is JSON, by its extension. A page has the extension `.html` or `.htm`, or no extension.

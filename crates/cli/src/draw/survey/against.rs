@@ -121,6 +121,7 @@ pub fn describe(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64,
     texts.map(|ChangeText { words, shares }| (words, shares)).collect()
 }
 
+#[allow(clippy::too_many_lines, reason = "a table of the changes")]
 fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> ChangeText {
     let (was, is) = (against.before, against.now);
     let rows = |seen: &Sightings| visible::without_controls(&in_words(inputs, seen));

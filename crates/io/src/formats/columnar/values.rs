@@ -49,6 +49,7 @@ pub fn push_uuid(array: &dyn Array, index: usize, out: &mut String) -> CellKind 
 ///
 /// # Errors
 /// The value has no text.
+#[allow(clippy::too_many_lines, reason = "a table of the types")]
 pub fn push(array: &dyn Array, index: usize, out: &mut String) -> Result<CellKind, NoText> {
     if array.is_null(index) {
         return Ok(CellKind::Nothing);

@@ -101,6 +101,20 @@ impl JsonLinesChunk {
     }
 }
 
+impl ChunkMembers {
+    fn begin(&mut self, columns: &[usize], keys: usize) {
+        self.last_lines.resize(keys, 0);
+        self.rows.clear();
+        self.members.clear();
+        self.first_members.clear();
+        self.first_members.push(0);
+        self.ends.clear();
+        self.columns.clear();
+        self.columns.extend_from_slice(columns);
+        self.has_gaps = false;
+    }
+}
+
 #[cold]
 pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoObject) -> Error {
     let before = String::from_utf8_lossy(&block.bytes[start..start + at]);
@@ -128,6 +142,7 @@ fn unescaped(value: &str) -> Option<String> {
 impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
+        found.begin(columns, table.keys.count());
         let ChunkMembers {
             rows,
             members: known,
@@ -140,15 +155,6 @@ impl Chunk for JsonLinesChunk {
             lines: number,
         } = found;
         let text = block.text(&table.name)?;
-        last_lines.resize(table.keys.count(), 0);
-        rows.clear();
-        known.clear();
-        first_members.clear();
-        first_members.push(0);
-        ends.clear();
-        taken.clear();
-        taken.extend_from_slice(columns);
-        *has_gaps = false;
         let mut at = 0;
         let mut late: HashSet<String> = HashSet::new();
         // Tabs and carriage returns between values are rare.

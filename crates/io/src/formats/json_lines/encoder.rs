@@ -154,10 +154,9 @@ impl JsonLines {
             return;
         }
         for index in range {
-            let number = written.rows.number(index, input);
             match &raw {
-                Some(raw) if self.shape.keeps_all => self.replaced(raw, number, index, input, &written.added, out),
-                _ => self.member_by_member(raw.as_ref(), number, index, input, &written.added, out),
+                Some(raw) if self.shape.keeps_all => self.replaced(input, raw, written, index, out),
+                _ => self.member_by_member(input, raw.as_ref(), written, index, out),
             }
             out.extend(self.line_end_of(raw.as_ref(), input, &written.rows, index));
         }
@@ -241,16 +240,9 @@ impl JsonLines {
         out.extend(key);
     }
 
-    fn replaced(
-        &self,
-        raw: &RawRows,
-        number: usize,
-        index: usize,
-        input: &Encodable,
-        added: &[Option<AddedKey>],
-        out: &mut Out,
-    ) {
-        let text = input.text;
+    fn replaced(&self, input: &Encodable, raw: &RawRows, written: &WriteContext, index: usize, out: &mut Out) {
+        let (text, added) = (input.text, &written.added);
+        let number = written.rows.number(index, input);
         out.extend(b"{");
         let (mut is_first, mut is_written) = (true, vec![false; added.len()]);
         // The line was parsed before.
@@ -277,15 +269,8 @@ impl JsonLines {
         out.extend(b"}");
     }
 
-    fn member_by_member(
-        &self,
-        raw: Option<&RawRows>,
-        number: usize,
-        index: usize,
-        input: &Encodable,
-        added: &[Option<AddedKey>],
-        out: &mut Out,
-    ) {
+    fn member_by_member(&self, input: &Encodable, raw: Option<&RawRows>, written: &WriteContext, index: usize, out: &mut Out) {
+        let (number, added) = (written.rows.number(index, input), &written.added);
         out.extend(b"{");
         let mut is_first = true;
         for ((column, key), added) in self.shape.columns.iter().zip(&self.keys).zip(added) {

@@ -11,159 +11,159 @@ use keen_notch_io::source::{BrokenCompression, ShortenedFile};
 /// What to do about an error of the tables.
 pub fn help(error: &Error) -> String {
     match error {
-            Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
-                match nearest(Path::new(name)) {
-                    Some(nearest) => format!("did you mean {nearest}?"),
-                    None => match std::env::current_dir() {
-                        Ok(folder) => format!("check the spelling; the current folder is {}", folder.display()),
-                        Err(_) => "check the spelling".to_owned(),
-                    },
-                }
+        Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
+            match nearest(Path::new(name)) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None => match std::env::current_dir() {
+                    Ok(folder) => format!("check the spelling; the current folder is {}", folder.display()),
+                    Err(_) => "check the spelling".to_owned(),
+                },
             }
-            Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<ShortenedFile>()) => {
-                "run again when the program that writes the file has finished".to_owned()
-            }
-            Error::Read { source, .. }
-                if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<BrokenCompression>()) =>
-            {
-                broken.help().to_owned()
-            }
-            Error::Read { .. } => "the program needs read permission for the file".to_owned(),
-            Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
-            Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
-            Error::NoWidths { widths: None, .. } => {
-                "give their positions, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()
-            }
-            Error::NoWidths { widths: Some(widths), .. } => {
-                format!("its first lines all have blanks in the same places; if blanks divide the columns, add --widths '{widths}'")
-            }
-            Error::BeyondColumns { .. } => "extend the last column to the end of the line, as in 'note 9 to end'".to_owned(),
-            Error::NoPlace { .. } => {
-                "give the positions of the columns, such as --out-widths 'code 1 to 8, family 10 to 12', or `widths` under [writing] in \
-                a cut list"
-                    .to_owned()
-            }
-            Error::NoTextOf { .. } => "exclude the column with --without or --columns; in a survey, name other columns with -c".to_owned(),
-            Error::OtherType { .. } => "run files with different columns separately".to_owned(),
-            Error::MixedTypes { .. } => {
-                "correct the line, exclude the column with --without, or write a format without types, such as -o OUT.csv".to_owned()
-            }
-            Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
-            Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
-            Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
-            Error::DoubledTitle { .. } => "exclude one with --columns or --without, by its number, such as #4".to_owned(),
-            Error::BadFile { help, .. } => (*help).to_owned(),
-            Error::Database { help, .. } => help.clone(),
-            Error::TableIsThere { .. } => {
-                "give another name with --table, add --append to append the rows, or --replace to replace the table".to_owned()
-            }
-            Error::WhichDatabaseTable { tables, .. } if !tables.is_empty() => {
-                format!("add --table NAME (the tables are {}), or --query 'SELECT …'", quoted(tables))
-            }
-            Error::WhichDatabaseTable { .. } => "the database has no tables; check its name".to_owned(),
-            Error::NoDatabaseTable { tables, .. } if tables.is_empty() => "the database has no tables; check its name".to_owned(),
-            Error::NoDatabaseTable { tables, .. } => format!("the tables are {}", quoted(tables)),
-            Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
-            Error::MergedHeader { .. } => {
-                "remove the rows above the table, and give each column its own cell in the first row".to_owned()
-            }
-            Error::UnnamedCell { .. } => "name the column in the first row, or move the extra cells to another sheet".to_owned(),
-            Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
-            Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
-            Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
-            Error::NotUtf8 { .. } => {
-                "name the encoding of the file, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
-            }
-            Error::NotOfEncoding { .. } => {
-                "name another --encoding, or add --encoding-errors replace, which reads invalid bytes as U+FFFD \
-                and counts them"
-                    .to_owned()
-            }
-            Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
-            Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
-            Error::NoObject { .. } => {
-                "write one object per line, such as {\"part_code\":\"GRP-1\"}".to_owned()
-            }
-            Error::DoubledKey { .. } => {
-                "rename one of the two keys".to_owned()
-            }
-            Error::LateKey { .. } => {
-                "save the input as a file, which the program can scan for its columns first; or name the columns with --columns"
-                    .to_owned()
-            }
-            Error::TooManyKeys { .. } => {
-                "if the keys are data, write them as values, such as {\"key\":\"GRP-1\",\"count\":3}".to_owned()
-            }
-            Error::ParquetTooWide { .. } => {
-                "write fewer columns with --columns, raise the limit with --memory, or write another format, such as -o OUT.csv".to_owned()
-            }
-            Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
-            Error::OtherFormat { .. } => "run files of different formats separately".to_owned(),
-            Error::Ragged { found, wanted, .. } if found > wanted => {
-                "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
-            }
-            Error::Ragged { .. } => {
-                "look for a cell or a closing quote that is missing, or give the right --delimiter".to_owned()
-            }
-            Error::UnclosedQuote { .. } => {
-                "close the cell with a quote; a quote inside a quoted cell is written twice (\"\")".to_owned()
-            }
-            Error::InputChanged { .. } => "run again when the program that writes the file has finished".to_owned(),
-            Error::RowTooLong { .. } => {
-                "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
-            }
-            Error::ResultsTooLarge { of, .. } => {
-                format!("make the texts of {of} shorter or fewer, or raise the limit with --max-row")
-            }
-            Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
-            Error::OtherColumns { .. } => "run files with different columns separately".to_owned(),
-            Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or("", |limit| limit.help).to_owned(),
-            Error::Write { source, is_half_written, name } if is_full(source) => format!(
-                "free space, or write to another disk; {}",
-                if *is_half_written {
-                    format!("{name} ends early")
-                } else {
-                    format!("no part of {name} was written")
-                }
-            ),
-            Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                "create the folder first, or name another output with -o".to_owned()
-            }
-            Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
-                format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
-            }
-            Error::Spill { source } if source.kind() == io::ErrorKind::NotFound => {
-                "set TMPDIR to a folder for temporary files, or give more memory with --memory".to_owned()
-            }
-            Error::Spill { .. } => {
-                "free space in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
-            }
-            Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
-            Error::OutputIsInput { .. } => "write to another file".to_owned(),
-            Error::OneFileTwice { .. } => "name a different file for each".to_owned(),
-            Error::OneTableTwice { .. } => "name a different table for each".to_owned(),
-            Error::Unwritable { name, .. } => {
-                let other = |ending| Path::new(name).with_extension(ending).display().to_string();
-                format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
-            }
-            Error::EmptyFormulas { .. } => {
-                "open it in a spreadsheet program and save it, which computes them; or read them as blank: --empty-formulas blank"
-                    .to_owned()
-            }
-            Error::UnknownEnding { name, .. } => format!(
-                "name it {name}.csv or {name}.xlsx, or for the rows of carve, give the format with --to (docs/formats.md has them all)"
-            ),
-            Error::Unreadable { .. } => {
-                "save it as .xlsx or CSV with the program that wrote it, or name its format, such as --from csv".to_owned()
-            }
-            Error::UnknownFormat { .. } => {
-                "give a file extension, such as csv, tsv or csv.gz".to_owned()
-            }
-            Error::UnknownEncoding { .. } => {
-                "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
-            }
-            Error::BadDelimiter { .. } => "give one ASCII character, such as ';', or tab".to_owned(),
         }
+        Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<ShortenedFile>()) => {
+            "run again when the program that writes the file has finished".to_owned()
+        }
+        Error::Read { source, .. }
+            if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<BrokenCompression>()) =>
+        {
+            broken.help().to_owned()
+        }
+        Error::Read { .. } => "the program needs read permission for the file".to_owned(),
+        Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
+        Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
+        Error::NoWidths { widths: None, .. } => {
+            "give their positions, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()
+        }
+        Error::NoWidths { widths: Some(widths), .. } => {
+            format!("its first lines all have blanks in the same places; if blanks divide the columns, add --widths '{widths}'")
+        }
+        Error::BeyondColumns { .. } => "extend the last column to the end of the line, as in 'note 9 to end'".to_owned(),
+        Error::NoPlace { .. } => {
+            "give the positions of the columns, such as --out-widths 'code 1 to 8, family 10 to 12', or `widths` under [writing] in \
+            a cut list"
+                .to_owned()
+        }
+        Error::NoTextOf { .. } => "exclude the column with --without or --columns; in a survey, name other columns with -c".to_owned(),
+        Error::OtherType { .. } => "run files with different columns separately".to_owned(),
+        Error::MixedTypes { .. } => {
+            "correct the line, exclude the column with --without, or write a format without types, such as -o OUT.csv".to_owned()
+        }
+        Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
+        Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
+        Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
+        Error::DoubledTitle { .. } => "exclude one with --columns or --without, by its number, such as #4".to_owned(),
+        Error::BadFile { help, .. } => (*help).to_owned(),
+        Error::Database { help, .. } => help.clone(),
+        Error::TableIsThere { .. } => {
+            "give another name with --table, add --append to append the rows, or --replace to replace the table".to_owned()
+        }
+        Error::WhichDatabaseTable { tables, .. } if !tables.is_empty() => {
+            format!("add --table NAME (the tables are {}), or --query 'SELECT …'", quoted(tables))
+        }
+        Error::WhichDatabaseTable { .. } => "the database has no tables; check its name".to_owned(),
+        Error::NoDatabaseTable { tables, .. } if tables.is_empty() => "the database has no tables; check its name".to_owned(),
+        Error::NoDatabaseTable { tables, .. } => format!("the tables are {}", quoted(tables)),
+        Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
+        Error::MergedHeader { .. } => {
+            "remove the rows above the table, and give each column its own cell in the first row".to_owned()
+        }
+        Error::UnnamedCell { .. } => "name the column in the first row, or move the extra cells to another sheet".to_owned(),
+        Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
+        Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
+        Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
+        Error::NotUtf8 { .. } => {
+            "name the encoding of the file, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
+        }
+        Error::NotOfEncoding { .. } => {
+            "name another --encoding, or add --encoding-errors replace, which reads invalid bytes as U+FFFD \
+            and counts them"
+                .to_owned()
+        }
+        Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
+        Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
+        Error::NoObject { .. } => {
+            "write one object per line, such as {\"part_code\":\"GRP-1\"}".to_owned()
+        }
+        Error::DoubledKey { .. } => {
+            "rename one of the two keys".to_owned()
+        }
+        Error::LateKey { .. } => {
+            "save the input as a file, which the program can scan for its columns first; or name the columns with --columns"
+                .to_owned()
+        }
+        Error::TooManyKeys { .. } => {
+            "if the keys are data, write them as values, such as {\"key\":\"GRP-1\",\"count\":3}".to_owned()
+        }
+        Error::ParquetTooWide { .. } => {
+            "write fewer columns with --columns, raise the limit with --memory, or write another format, such as -o OUT.csv".to_owned()
+        }
+        Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
+        Error::OtherFormat { .. } => "run files of different formats separately".to_owned(),
+        Error::Ragged { found, wanted, .. } if found > wanted => {
+            "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
+        }
+        Error::Ragged { .. } => {
+            "look for a cell or a closing quote that is missing, or give the right --delimiter".to_owned()
+        }
+        Error::UnclosedQuote { .. } => {
+            "close the cell with a quote; a quote inside a quoted cell is written twice (\"\")".to_owned()
+        }
+        Error::InputChanged { .. } => "run again when the program that writes the file has finished".to_owned(),
+        Error::RowTooLong { .. } => {
+            "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
+        }
+        Error::ResultsTooLarge { of, .. } => {
+            format!("make the texts of {of} shorter or fewer, or raise the limit with --max-row")
+        }
+        Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
+        Error::OtherColumns { .. } => "run files with different columns separately".to_owned(),
+        Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or("", |limit| limit.help).to_owned(),
+        Error::Write { source, is_half_written, name } if is_full(source) => format!(
+            "free space, or write to another disk; {}",
+            if *is_half_written {
+                format!("{name} ends early")
+            } else {
+                format!("no part of {name} was written")
+            }
+        ),
+        Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+            "create the folder first, or name another output with -o".to_owned()
+        }
+        Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
+            format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
+        }
+        Error::Spill { source } if source.kind() == io::ErrorKind::NotFound => {
+            "set TMPDIR to a folder for temporary files, or give more memory with --memory".to_owned()
+        }
+        Error::Spill { .. } => {
+            "free space in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
+        }
+        Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
+        Error::OutputIsInput { .. } => "write to another file".to_owned(),
+        Error::OneFileTwice { .. } => "name a different file for each".to_owned(),
+        Error::OneTableTwice { .. } => "name a different table for each".to_owned(),
+        Error::Unwritable { name, .. } => {
+            let other = |ending| Path::new(name).with_extension(ending).display().to_string();
+            format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
+        }
+        Error::EmptyFormulas { .. } => {
+            "open it in a spreadsheet program and save it, which computes them; or read them as blank: --empty-formulas blank"
+                .to_owned()
+        }
+        Error::UnknownEnding { name, .. } => format!(
+            "name it {name}.csv or {name}.xlsx, or for the rows of carve, give the format with --to (docs/formats.md has them all)"
+        ),
+        Error::Unreadable { .. } => {
+            "save it as .xlsx or CSV with the program that wrote it, or name its format, such as --from csv".to_owned()
+        }
+        Error::UnknownFormat { .. } => {
+            "give a file extension, such as csv, tsv or csv.gz".to_owned()
+        }
+        Error::UnknownEncoding { .. } => {
+            "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
+        }
+        Error::BadDelimiter { .. } => "give one ASCII character, such as ';', or tab".to_owned(),
+    }
 }
 
 fn quoted(names: &[String]) -> String {

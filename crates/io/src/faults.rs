@@ -34,6 +34,14 @@ pub fn fault_table(named: FileFormat) -> Result<OwnTable, Error> {
     OwnTable::new(named, b',', &COLUMNS.map(column))
 }
 
+/// The input of a row, and the row and line in it, from 1.
+#[derive(Debug, Clone, Copy)]
+pub struct RowPlace<'a> {
+    pub file: &'a str,
+    pub row: u64,
+    pub line: u64,
+}
+
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
     table: OwnTable,
@@ -65,7 +73,7 @@ impl<'a> FaultFile<'a> {
     /// The fault cannot be written.
     pub fn write(
         &mut self,
-        (file, row, line): (&str, u64, u64),
+        RowPlace { file, row, line }: RowPlace,
         check: &CheckName,
         fault: &Fault,
         value: &str,

@@ -19,7 +19,7 @@ use crate::source::file_stamps::FileStamps;
 use crate::source::input::Input;
 use crate::source::meter::Meter;
 use crate::source::types::ObservedTypes;
-use crate::source::{Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
+use crate::source::{Chunk, Format, LineCount, Ragged, Reading, Rows, Source, TypeDifference};
 use crate::view::View;
 
 /// An opened table: the header is known, the rows are not read yet.
@@ -403,7 +403,7 @@ pub fn in_order(columns: &[usize]) -> Vec<usize> {
 
 fn same_columns(first: &str, (header, format): (&Header, &Format), source: &dyn Source) -> Result<(), Error> {
     let found = source.format();
-    if let Some((column, found, wanted)) = format.other_type(&found) {
+    if let Some(TypeDifference { column, own: wanted, other: found }) = format.other_type(&found) {
         let (name, first) = (source.name().to_owned(), first.to_owned());
         return Err(Error::OtherType { name, first, column, found, wanted });
     }

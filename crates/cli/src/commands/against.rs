@@ -13,6 +13,14 @@ use crate::draw::survey::against::{self as draw, SurveyComparison};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
+/// The surveys of a table, with the name of the table and the titles of its columns.
+pub struct SurveyedTable<'a> {
+    pub name: &'a str,
+    pub titles: &'a [String],
+    pub surveys: &'a [Survey],
+    pub inputs: &'a Inputs,
+}
+
 pub fn base(input: &Input) -> Result<SavedSurvey, Failure> {
     match read(input)? {
         SavedFile::Survey(saved) => Ok(saved),
@@ -36,8 +44,8 @@ pub fn last(input: &Input) -> Result<Summary, Failure> {
 pub fn run(
     args: &SurveyArgs,
     (saved, base): (&SavedSurvey, &str),
-    (titles, surveys, asked): (&[String], &[Survey], &[String]),
-    (name, inputs): (&str, &Inputs),
+    SurveyedTable { name, titles, surveys, inputs }: SurveyedTable,
+    asked: &[String],
     console: &Console,
 ) -> Result<Exit, Failure> {
     if saved.asked != asked {

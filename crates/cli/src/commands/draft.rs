@@ -21,7 +21,7 @@ use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
 use crate::args::{self, DraftArgs, ReadingArgs};
-use crate::commands::run::{inputs, names, read_twice};
+use crate::commands::run::{InputArgs, inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::rerun;
 use crate::draw::style::{self, paint};
@@ -34,7 +34,8 @@ const PAIR: [&str; 2] = ["value", "result"];
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
-    let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
+    let (inputs, _) =
+        inputs(args.of.file.as_slice(), InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
     read_twice(&inputs, "a draft reads its input more than once", "save it as a file and name that")?;
     match &args.write {
         Some(path) => refuse_to_replace(path)?,

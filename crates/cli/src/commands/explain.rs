@@ -15,7 +15,7 @@ use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
 use crate::args::{ExplainArgs, FormatOrDatabase};
-use crate::commands::run::{inputs, say_replaced};
+use crate::commands::run::{InputArgs, inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -52,7 +52,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
             let mut table = super::run::table(
                 &inputs(
                     file.map(std::slice::from_ref).unwrap_or_default(),
-                    (&args.reading, &pieces.reading, false),
+                    InputArgs::to_read(&args.reading, &pieces.reading),
                     &known,
                     console,
                 )?

@@ -15,7 +15,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
-use crate::commands::run::{inputs, say_replaced};
+use crate::commands::run::{InputArgs, inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -77,7 +77,8 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     };
     let known = RunFiles::default();
     known.prints()?;
-    let (inputs, _) = inputs(std::slice::from_ref(file), (&args.reading, &ListReading::default(), false), &known, console)?;
+    let (inputs, _) =
+        inputs(std::slice::from_ref(file), InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
     let reading = args.reading.reading(&Default::default())?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, false)?;
     let named = args::column(args.column.as_deref());

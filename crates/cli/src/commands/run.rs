@@ -28,11 +28,27 @@ use crate::draw::visible;
 use crate::failure::Failure;
 use crate::rules::Pieces;
 
+/// The options about inputs, and the settings of the cut lists.
+#[derive(Clone, Copy)]
+pub struct InputArgs<'a> {
+    pub reading: &'a ReadingArgs,
+    pub list: &'a ListReading,
+    /// Whether the command can write a table of a database.
+    pub writes_table: bool,
+}
+
+impl<'a> InputArgs<'a> {
+    /// For a command that writes no table.
+    pub fn to_read(reading: &'a ReadingArgs, list: &'a ListReading) -> InputArgs<'a> {
+        InputArgs { reading, list, writes_table: false }
+    }
+}
+
 /// The inputs of a run: from the command line, or a database of an option or cut list. With `writes_table`, also returns the output
 /// table.
 pub fn inputs(
     paths: &[PathBuf],
-    (args, list, writes_table): (&ReadingArgs, &ListReading, bool),
+    InputArgs { reading: args, list, writes_table }: InputArgs,
     files: &RunFiles,
     console: &Console,
 ) -> Result<(Vec<Input>, Option<String>), Failure> {

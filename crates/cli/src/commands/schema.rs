@@ -10,7 +10,7 @@ use keen_notch_io::files::RunFiles;
 use serde_json::{Value, json};
 
 use crate::args::SchemaArgs;
-use crate::commands::run::{inputs, table};
+use crate::commands::run::{InputArgs, inputs, table};
 use crate::console::{self, Console};
 use crate::draw::visible;
 use crate::failure::Failure;
@@ -36,7 +36,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
         }
         (None, file) => {
             let files = file.as_slice();
-            let (found, _) = inputs(files, (&args.reading, &pieces.reading, false), &known, console)?;
+            let (found, _) = inputs(files, InputArgs::to_read(&args.reading, &pieces.reading), &known, console)?;
             let reading = args.reading.reading(&pieces.reading)?;
             let mut opened = table(&found, (&args.reading, &reading), console, true)?;
             let carving = opened.find(|header| pieces.bind(column, header))?;

@@ -20,7 +20,8 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::against;
-use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
+use crate::commands::against::SurveyedTable;
+use crate::commands::run::{InputArgs, can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, SurveyedColumn};
@@ -38,7 +39,7 @@ const MOST_ROWS: usize = 40;
 
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let known = RunFiles::default();
-    let (inputs, _) = inputs(&args.files, (&args.reading, &ListReading::default(), false), &known, console)?;
+    let (inputs, _) = inputs(&args.files, InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
     known.prints()?;
     can_be_parted(&inputs, args.part.part)?;
     let base = args.against.as_deref().map(args::input);
@@ -87,7 +88,8 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let mut exit = Exit::Done;
     let mut out = console::out();
     if let Some((saved, base)) = &base {
-        exit = against::run(args, (saved, base), (&titles, &surveys, &asked), (&name, &of_rows), console)?;
+        let now = SurveyedTable { name: &name, titles: &titles, surveys: &surveys, inputs: &of_rows };
+        exit = against::run(args, (saved, base), now, &asked, console)?;
     } else if args.to == SurveyFormat::Json {
         out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
     } else {

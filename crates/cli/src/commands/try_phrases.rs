@@ -14,7 +14,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, TryArgs};
-use crate::commands::run::{inputs, names, read_twice};
+use crate::commands::run::{InputArgs, inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::{rerun, visible};
@@ -40,7 +40,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
     }
-    let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &list.reading, false), &known, console)?;
+    let (inputs, _) = inputs(args.of.file.as_slice(), InputArgs::to_read(&args.reading, &list.reading), &known, console)?;
     read_twice(&inputs, "`try` reads the input again after every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
@@ -55,8 +55,8 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let header = table.header.clone();
     let (file, pieces, taken) = match &args.list {
         Some(path) if !there.is_empty() => {
-            let (file, pieces, taken) = ListFile::open(path.clone(), &list, &header, column)?;
-            (Some(file), pieces, taken)
+            let opened = ListFile::open(path.clone(), &list, &header, column)?;
+            (Some(opened.file), opened.drafts, opened.others)
         }
         path => (path.clone().map(ListFile::new), Vec::new(), Vec::new()),
     };

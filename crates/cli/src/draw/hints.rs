@@ -5,7 +5,7 @@ use keen_notch_core::diagnostics::{Fix, Hint};
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::carve::{Job, Report};
 
-use super::rerun::Rerun;
+use super::rerun::{self, Rerun};
 use super::style::{self, paint};
 use super::visible;
 use crate::rules::Pieces;
@@ -63,7 +63,10 @@ fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces
                 .list_of(*piece)
                 .map(|list| format!("in {list}, under [piece.{}]: take = {}", toml_key(name), toml_text(phrase)));
             let column = job.carving().column(*piece);
-            let tried = column.and_then(|column| again.explain_phrase(report, (name, header, column), phrase, row));
+            let tried = column.and_then(|column| {
+                let (name, column) = (rerun::name_of_piece(name), rerun::column_of_piece(header, column));
+                again.explain_phrase(report, format!("{name} of {column}: {phrase}"), row)
+            });
             let alone = || format!("take {name} by: {phrase}");
             let lines: Vec<String> = of_list.into_iter().chain(tried).collect();
             if lines.is_empty() { vec![alone()] } else { lines }

@@ -41,15 +41,8 @@ impl Rerun<'_> {
     }
 
     /// The command that explains a row with another phrase.
-    pub fn explain_phrase(
-        &self,
-        report: &Report,
-        (name, header, column): (&str, &Header, usize),
-        phrase: &str,
-        row: u64,
-    ) -> Option<String> {
+    pub fn explain_phrase(&self, report: &Report, piece: String, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
-        let piece = format!("{} of {}: {phrase}", name_of_piece(name), column_of_piece(header, column));
         let words = [Some("explain".to_owned()), file, Some("-p".to_owned()), Some(piece)];
         Some(self.command(words.into_iter().flatten().collect(), row, self.of_lists))
     }

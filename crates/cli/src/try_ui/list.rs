@@ -14,10 +14,17 @@ use keen_notch_io::formats;
 use keen_notch_io::sink;
 use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
-use super::piece::{Binding, Draft, Line};
+use super::piece::{Binding, Draft, Line, PieceKey};
 use crate::draw::rerun;
 use crate::failure::Failure;
 use crate::rules::Pieces;
+
+/// A cut list with its pieces of the column, and the names of the others.
+pub struct OpenedList {
+    pub file: ListFile,
+    pub drafts: Vec<Draft>,
+    pub others: Vec<String>,
+}
 
 pub struct ListFile {
     path: PathBuf,
@@ -33,12 +40,7 @@ impl ListFile {
     ///
     /// # Errors
     /// It cannot be read.
-    pub fn open(
-        path: PathBuf,
-        list: &Pieces,
-        header: &Header,
-        column: usize,
-    ) -> Result<(ListFile, Vec<Draft>, Vec<String>), Failure> {
+    pub fn open(path: PathBuf, list: &Pieces, header: &Header, column: usize) -> Result<OpenedList, Failure> {
         let document: DocumentMut = read(&path)?.parse().unwrap_or_default();
         let entry = |piece: &Piece| document.get("piece")?.get(&piece.name)?.as_table_like();
         let is_taken_here = |piece: &&Piece| match &piece.source {
@@ -49,7 +51,8 @@ impl ListFile {
         let drafts = (0..).zip(here).filter_map(|(id, piece)| Some(draft(id, &piece.name, entry(piece)?)));
         let drafts: Vec<Draft> = drafts.collect();
         let names = drafts.iter().map(|draft| (draft.id, draft.name.clone())).collect();
-        Ok((ListFile { path, names }, drafts, others.into_iter().map(|piece| piece.name.clone()).collect()))
+        let others = others.into_iter().map(|piece| piece.name.clone()).collect();
+        Ok(OpenedList { file: ListFile { path, names }, drafts, others })
     }
 
     pub fn path(&self) -> &Path {
@@ -179,7 +182,7 @@ fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
         if before.line(line) == draft.line(line).trim() && (line != Line::Phrase || piece.contains_key("take")) {
             continue;
         }
-        let written: Vec<_> = keys.iter().filter(|(.., of)| *of == line).collect();
+        let written: Vec<_> = keys.iter().filter(|key| key.line == line).collect();
         let of_line = |key: &str| match line {
             Line::Phrase => key == "take",
             Line::Check => key == "check",
@@ -187,10 +190,10 @@ fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
             Line::More | Line::Name => is_other(key),
         };
         let gone: Vec<String> = piece.iter().map(|(key, _)| key.to_owned()).filter(|key| of_line(key)).collect();
-        for key in gone.iter().filter(|key| written.iter().all(|(name, ..)| name != *key)) {
+        for key in gone.iter().filter(|key| written.iter().all(|written| written.key != **key)) {
             piece.remove(key);
         }
-        for (key, written, _) in written {
+        for PieceKey { key, value: written, .. } in written {
             let mut new = value(written)?;
             match piece.get_mut(key).and_then(Item::as_value_mut) {
                 Some(old) => {

@@ -32,6 +32,14 @@ pub const MORE: [&str; 7] = [
     "hidden = true",
 ];
 
+/// A key of a piece in a cut list, and the line on the screen that sets it.
+#[derive(Debug)]
+pub struct PieceKey {
+    pub key: String,
+    pub value: String,
+    pub line: Line,
+}
+
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Draft {
     /// Its identity, which is independent of its name.
@@ -123,17 +131,18 @@ impl Draft {
     ///
     /// # Errors
     /// The errors of [`Draft::other_keys`].
-    pub fn keys(&self) -> Result<Vec<(String, String, Line)>, Unfinished> {
-        let mut keys = vec![("take".to_owned(), toml_text(self.phrase.trim()), Line::Phrase)];
+    pub fn keys(&self) -> Result<Vec<PieceKey>, Unfinished> {
+        let of = |key: &str, value: String, line: Line| PieceKey { key: key.to_owned(), value, line };
+        let mut keys = vec![of("take", toml_text(self.phrase.trim()), Line::Phrase)];
         let checks: Vec<String> = self.checks().into_iter().map(toml_text).collect();
         if !checks.is_empty() {
-            keys.push(("check".to_owned(), format!("[{}]", checks.join(", ")), Line::Check));
+            keys.push(of("check", format!("[{}]", checks.join(", ")), Line::Check));
         }
         if !self.when.trim().is_empty() {
-            keys.push(("when".to_owned(), toml_text(self.when.trim()), Line::When));
+            keys.push(of("when", toml_text(self.when.trim()), Line::When));
         }
         let others = self.other_keys()?.into_iter();
-        keys.extend(others.map(|(key, value)| (toml_key(&key), value.to_string(), Line::More)));
+        keys.extend(others.map(|(key, value)| of(&toml_key(&key), value.to_string(), Line::More)));
         Ok(keys)
     }
 
@@ -146,7 +155,7 @@ impl Draft {
             return Ok(None);
         }
         let (mut list, mut lines) = (format!("[piece.{}]\n", toml_key(&self.name)), vec![(0, Line::Name)]);
-        for (key, value, line) in self.keys()? {
+        for PieceKey { key, value, line } in self.keys()? {
             lines.push((list.len(), line));
             list += &format!("{key} = {value}\n");
         }

@@ -61,7 +61,7 @@ pub fn draw(
     let mut drawn = ScreenMap::default();
     let mut lines = vec![head(model, (name, list), width)];
     let mut cursor_line = 0;
-    for (field, label, text) in fields(model) {
+    for FieldLine { field, label, text } in fields(model) {
         if field == model.field {
             cursor_line = lines.len() as u16;
         }
@@ -118,21 +118,29 @@ fn head(model: &Model, (name, list): (&str, Option<&str>), width: usize) -> Stri
 }
 
 /// The input lines. Rarely used ones appear only when used.
-fn fields(model: &Model) -> Vec<(Field, &'static str, &str)> {
+struct FieldLine<'m> {
+    field: Field,
+    label: &'static str,
+    text: &'m str,
+}
+
+fn fields(model: &Model) -> Vec<FieldLine<'_>> {
     let piece = model.piece();
+    let of_piece = |typed, label, text| FieldLine { field: Field::Piece(typed), label, text };
     let mut fields = vec![
-        (Field::Piece(Typed::Name), "name", piece.name.as_str()),
-        (Field::Piece(Typed::Phrase), "phrase", &piece.phrase),
-        (Field::Piece(Typed::Check), "check", &piece.check),
-        (Field::Piece(Typed::When), "when", &piece.when),
-        (Field::Piece(Typed::More), "more", &piece.more),
+        of_piece(Typed::Name, "name", piece.name.as_str()),
+        of_piece(Typed::Phrase, "phrase", &piece.phrase),
+        of_piece(Typed::Check, "check", &piece.check),
+        of_piece(Typed::When, "when", &piece.when),
+        of_piece(Typed::More, "more", &piece.more),
     ];
-    fields.retain(|(field, _, text)| {
-        !matches!(field, Field::Piece(Typed::When | Typed::More)) || *field == model.field || !text.is_empty()
+    fields.retain(|line| {
+        let is_rare = matches!(line.field, Field::Piece(Typed::When | Typed::More));
+        !is_rare || line.field == model.field || !line.text.is_empty()
     });
     match model.field {
-        Field::Want => fields.push((Field::Want, "wanted", model.text())),
-        Field::File => fields.push((Field::File, "file", model.text())),
+        Field::Want => fields.push(FieldLine { field: Field::Want, label: "wanted", text: model.text() }),
+        Field::File => fields.push(FieldLine { field: Field::File, label: "file", text: model.text() }),
         Field::Piece(_) => {}
     }
     fields

@@ -31,6 +31,14 @@ const FEW: f64 = 0.02;
 /// A check is questioned if at least this share of the rows fail it.
 const NEARLY_ALL: f64 = 0.9;
 
+/// A check with its failing rows.
+#[derive(Debug, Clone)]
+pub struct FailedCheck<'c> {
+    pub of: &'c str,
+    pub words: &'c str,
+    pub seen: &'c Sightings,
+}
+
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Hint {
     /// The observation, as a sentence without a full stop.
@@ -160,9 +168,9 @@ impl Diagnostics {
 
     /// The hints after a run of `rows` rows, the most useful first. `checks` holds the target, words and number of failing rows of each
     /// check.
-    pub fn hints(&self, rows: u64, checks: &[(String, String, Sightings)]) -> Vec<Hint> {
+    pub fn hints(&self, rows: u64, checks: &[FailedCheck]) -> Vec<Hint> {
         let mut hints: Vec<Hint> = Vec::new();
-        for (of, words, seen) in checks {
+        for FailedCheck { of, words, seen } in checks {
             if rows >= 10 && seen.count as f64 >= NEARLY_ALL * rows as f64 {
                 hints.push(Hint {
                     seen: format!("{} of {} rows do not meet `{words}` of {of}", grouped(seen.count), grouped(rows)),

@@ -211,7 +211,7 @@ fn a_layout_rejects_a_look_alike() {
 #[test]
 fn a_check_that_nearly_all_rows_fail_comes_first() {
     let seen = Sightings { count: 19, rows: vec![1, 2] };
-    let hints = Diagnostics::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
+    let hints = Diagnostics::default().hints(20, &[FailedCheck { of: "serial", words: "length 9", seen: &seen }]);
     assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
 }
 

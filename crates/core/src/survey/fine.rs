@@ -112,15 +112,15 @@ impl Encoder {
                 Some((of, None, count)) if kind.is_none() && *of == character => *count += 1,
                 _ if runs == MOST_RUNS => glance.cut_off = true,
                 _ => {
-                    if let Some(run) = last.replace((character, kind, 1)) {
-                        self.push_run(run);
+                    if let Some((character, kind, count)) = last.replace((character, kind, 1)) {
+                        self.push_run(character, kind, count);
                         runs += 1;
                     }
                 }
             }
         }
         match last {
-            Some(run) if runs < MOST_RUNS => self.push_run(run),
+            Some((character, kind, count)) if runs < MOST_RUNS => self.push_run(character, kind, count),
             Some(_) => glance.cut_off = true,
             None => {}
         }
@@ -130,7 +130,7 @@ impl Encoder {
         glance
     }
 
-    fn push_run(&mut self, (character, kind, count): (&str, Option<Kinds>, usize)) {
+    fn push_run(&mut self, character: &str, kind: Option<Kinds>, count: usize) {
         let index = kind.and_then(|kind| Kinds::EACH.iter().position(|each| *each == kind));
         match (index, character.as_bytes()) {
             (Some(index), _) => self.push(FIRST_KIND + index as u8, count),

@@ -39,9 +39,8 @@ impl Shape {
         let mut rest = text;
         while let Some(symbol) = rest.chars().next() {
             rest = &rest[symbol.len_utf8()..];
-            let (what, least, most);
-            (least, most, rest) = counts(rest)?;
-            what = match Kinds::of_symbol(symbol) {
+            let (least, most) = counts(&mut rest)?;
+            let what = match Kinds::of_symbol(symbol) {
                 Some(kinds) => What::Kind(kinds),
                 None if symbol == '…' => What::Rest,
                 None if symbol.is_alphanumeric() => return None,
@@ -79,18 +78,18 @@ impl Shape {
     }
 }
 
-/// The counts at the start of a text, and the rest: `8`, `2..5`, or an absent count for 1.
-fn counts(text: &str) -> Option<(usize, usize, &str)> {
-    let number = |text: &str| {
-        let digits = text.bytes().take_while(u8::is_ascii_digit).count();
-        let (number, rest) = text.split_at(digits);
-        (number.parse::<usize>().ok(), rest.len())
+/// Takes the counts at the start of a text: `8`, `2..5`, or an absent count for 1.
+fn counts(text: &mut &str) -> Option<(usize, usize)> {
+    let number = |text: &mut &str| {
+        let (number, rest) = text.split_at(text.bytes().take_while(u8::is_ascii_digit).count());
+        *text = rest;
+        number.parse::<usize>().ok()
     };
-    let (Some(least), rest) = number(text) else { return Some((1, 1, text)) };
-    let rest = &text[text.len() - rest..];
-    let Some(after) = rest.strip_prefix("..") else { return Some((least, least, rest)) };
-    let (Some(most), left) = number(after) else { return Some((least, least, rest)) };
-    (least <= most).then_some((least, most, &after[after.len() - left..]))
+    let Some(least) = number(text) else { return Some((1, 1)) };
+    let Some(mut after) = text.strip_prefix("..") else { return Some((least, least)) };
+    let Some(most) = number(&mut after) else { return Some((least, least)) };
+    *text = after;
+    (least <= most).then_some((least, most))
 }
 
 /// Whether the runs can be assigned to the parts within their limits.

@@ -215,13 +215,16 @@ impl Values {
 
     /// The most frequent values; the earlier first row decides ties. `None` if frequencies are not kept.
     pub fn top(&self, most: usize) -> Option<Vec<FrequentValue>> {
-        let seen = self.seen.as_ref()?.values().map(|seen| (seen.count, seen.first, &*seen.text));
-        Some(
-            ranked(seen.collect(), most)
-                .into_iter()
-                .map(|(count, first, text)| FrequentValue { value: text.to_owned(), rows: Count::Exact(count), first })
-                .collect(),
-        )
+        let seen = self.seen.as_ref()?.values();
+        let mut seen: Vec<_> =
+            seen.map(|seen| RankedValue { count: seen.count, first: seen.first, value: &seen.text }).collect();
+        rank(&mut seen, most);
+        let value = |seen: RankedValue| FrequentValue {
+            value: seen.value.to_owned(),
+            rows: Count::Exact(seen.count),
+            first: seen.first,
+        };
+        Some(seen.into_iter().map(value).collect())
     }
 }
 
@@ -237,20 +240,26 @@ pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<FrequentVa
     }
     let seen = counts.into_iter().filter(|(_, (count, _))| *count >= LEAST_DRAWN);
     let estimate = |count: u64| (count as f64 / sample.len() as f64 * values as f64).round() as u64;
-    ranked(seen.map(|(value, (count, first))| (count, first, value)).collect(), most)
-        .into_iter()
-        .map(|(count, first, value)| FrequentValue {
-            value: clipped(value).to_owned(),
-            rows: Count::About(estimate(count)),
-            first,
-        })
-        .collect()
+    let mut seen: Vec<_> = seen.map(|(value, (count, first))| RankedValue { count, first, value }).collect();
+    rank(&mut seen, most);
+    let value = |seen: RankedValue| FrequentValue {
+        value: clipped(seen.value).to_owned(),
+        rows: Count::About(estimate(seen.count)),
+        first: seen.first,
+    };
+    seen.into_iter().map(value).collect()
 }
 
-fn ranked(mut seen: Vec<(u64, u64, &str)>, most: usize) -> Vec<(u64, u64, &str)> {
-    seen.sort_unstable_by_key(|(count, first, _)| (std::cmp::Reverse(*count), *first));
+/// The number of rows with a value, and the first of them.
+struct RankedValue<'v> {
+    count: u64,
+    first: u64,
+    value: &'v str,
+}
+
+fn rank(seen: &mut Vec<RankedValue>, most: usize) {
+    seen.sort_unstable_by_key(|seen| (std::cmp::Reverse(seen.count), seen.first));
     seen.truncate(most);
-    seen
 }
 
 fn clipped(value: &str) -> &str {

@@ -2,13 +2,14 @@
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::Totals;
-use keen_notch_core::diagnostics::Diagnostics;
+use keen_notch_core::diagnostics::{Diagnostics, FailedCheck};
 use keen_notch_core::sightings::Sightings;
 
 use super::work::{ChunkResult, SampleCounts};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
+use crate::faults::RowPlace;
 use crate::inputs::Inputs;
 
 pub struct Merger<'m, 'o> {
@@ -80,7 +81,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             if let Some(file) = &mut self.outs.faults {
                 let (input, number) = report.inputs.locate(before + found.row);
                 file.write(
-                    (report.inputs.name(input), number, found.line),
+                    RowPlace { file: report.inputs.name(input), row: number, line: found.line },
                     &self.job.checks[found.fault.check],
                     &found.fault,
                     &found.value,
@@ -124,7 +125,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         self.report.odd = shown;
         let checks = self.job.checks.iter().zip(&self.report.totals.failed);
-        let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
+        let checks: Vec<_> = checks.map(|(check, seen)| FailedCheck { of: &check.of, words: &check.words, seen }).collect();
         self.report.hints = self.diagnostics.hints(self.report.totals.rows.read, &checks);
         Ok(self.report)
     }

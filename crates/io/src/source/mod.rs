@@ -64,8 +64,8 @@ pub trait TableFormat: Any + fmt::Debug + Send + Sync {
         false
     }
 
-    /// A column whose type differs in another table: its name, the other type, and its own.
-    fn other_type(&self, _other: &Format) -> Option<(String, String, String)> {
+    /// The first column whose type differs in another table.
+    fn other_type(&self, _other: &Format) -> Option<TypeDifference> {
         None
     }
 
@@ -73,6 +73,13 @@ pub trait TableFormat: Any + fmt::Debug + Send + Sync {
     fn reading(&self, first: &Reading, _header: &Header) -> Reading {
         Reading { otherwise: self.kind(), ..first.clone() }
     }
+}
+
+/// A column with different types in two tables.
+pub struct TypeDifference {
+    pub column: String,
+    pub own: String,
+    pub other: String,
 }
 
 /// A shared [`TableFormat`].

@@ -10,6 +10,7 @@ use keen_notch_io::source::input::Input;
 use crate::args::{self, CarveArgs, FormatOrDatabase};
 use crate::commands::database::OutputTable;
 use crate::commands::run;
+use crate::commands::run::InputArgs;
 use crate::console::Console;
 use crate::failure::Failure;
 use crate::rules::{Pieces, RuleArgs};
@@ -30,7 +31,7 @@ impl<'a> Request<'a> {
     pub fn read(args: &'a CarveArgs, rules: &RuleArgs, known: &RunFiles, console: &Console) -> Result<Request<'a>, Failure> {
         let mut pieces = Pieces::read(rules, known)?;
         let to_database = matches!(args.to, Some(FormatOrDatabase::Database(_)));
-        let reading_args = (&args.reading, &pieces.reading, to_database);
+        let reading_args = InputArgs { reading: &args.reading, list: &pieces.reading, writes_table: to_database };
         let (inputs, table_name) = run::inputs(&args.files, reading_args, known, console)?;
         args.out.iter().try_for_each(|out| args::refuse_address(out, "--to"))?;
         let written = OutputTable::of(args, &inputs, table_name)?;

@@ -9,7 +9,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
 use crate::args::{self, CheckArgs};
-use crate::commands::run::{self, Files};
+use crate::commands::run::{self, Files, InputArgs};
 use crate::commands::{against, database};
 use crate::console::Console;
 use crate::draw::{summary, verdict};
@@ -30,7 +30,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&rules, &known)?;
-    let (inputs, _) = run::inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    let (inputs, _) = run::inputs(&args.files, InputArgs::to_read(&args.reading, &pieces.reading), &known, console)?;
     let then = args.against.as_deref().map(args::input);
     then.iter().try_for_each(|input| known.reads(input))?;
     let then = then.map(|input| Ok::<_, Failure>((against::last(&input)?, input.name()))).transpose()?;

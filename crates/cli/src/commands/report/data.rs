@@ -8,11 +8,11 @@ use keen_notch_core::summary::Summary;
 use keen_notch_core::survey::{Content as At, Count, Survey};
 use keen_notch_core::text::characters;
 use keen_notch_io::carve::{Job, Report};
-use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use sha2::{Digest, Sha256};
 
+use crate::commands::against::SurveyedTable;
 use crate::commands::merge::SavedFile;
 use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
@@ -170,12 +170,12 @@ pub fn changes(
     name: &str,
     before: &SavedFile,
     summary: &Summary,
-    (titles, surveys, inputs): (&[String], &[Survey], &Inputs),
+    SurveyedTable { titles, surveys, inputs, .. }: &SurveyedTable,
 ) -> Changes {
     let changes = match before {
         SavedFile::Survey(saved) => {
             let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
-            let both = titles.iter().zip(surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
+            let both = titles.iter().zip(*surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
             let changed = both.flat_map(|(title, against)| {
                 let described = against::describe(&against, inputs);
                 described.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()

@@ -17,8 +17,9 @@ use keen_notch_io::survey::survey;
 use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
+use crate::commands::against::SurveyedTable;
 use crate::commands::merge::{SavedFile, read};
-use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
+use crate::commands::run::{InputArgs, inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
 use crate::draw::{hints, verdict, visible};
@@ -43,7 +44,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let is_json = args.to.map_or_else(|| is_json(args.out.as_deref()), |format| Ok(format == ReportFormat::Json))?;
     let known = RunFiles::default();
     let pieces = Pieces::read(&rules, &known)?;
-    let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    let (inputs, _) = inputs(&args.files, InputArgs::to_read(&args.reading, &pieces.reading), &known, console)?;
     read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
     let before = saved(args, &known)?;
     let out = output(args, &known, console)?;
@@ -74,6 +75,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         Rerun { rules: &rules, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
     let advice = hints::describe(&found, &job, &header, &pieces, &again);
     let verdict = summary.verdict(advice.len());
+    let now = SurveyedTable { name: &names(&inputs), titles: &titles, surveys: &surveys, inputs: &of_rows };
     let page = Page {
         version: report::VERSION,
         title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
@@ -85,7 +87,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
         hints: advice.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
         list: list(&pieces),
-        changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
+        changes: before.iter().map(|(name, before)| changes(name, before, &summary, &now)).collect(),
         summary,
     };
     render(&page, is_json, out)?;

@@ -37,7 +37,7 @@ use crate::kind::{FormatInfo, Kind};
 #[cfg(feature = "columnar")]
 use crate::source::types::Type;
 #[cfg(feature = "columnar")]
-use crate::source::{Format, TableFormat};
+use crate::source::{Format, TableFormat, TypeDifference};
 
 const INFO: FormatInfo = FormatInfo { has_types: true, has_arrays: true, ..FormatInfo::PLAIN };
 
@@ -124,9 +124,10 @@ impl TableFormat for Columnar {
         self.plan.copies.is_some()
     }
 
-    fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
+    fn other_type(&self, other: &Format) -> Option<TypeDifference> {
         let mut both = self.schema.fields().iter().zip(other.get::<Columnar>()?.schema.fields());
         let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;
-        Some((this.name().clone(), other.data_type().to_string(), this.data_type().to_string()))
+        let [own, other] = [this, other].map(|field| field.data_type().to_string());
+        Some(TypeDifference { column: this.name().clone(), own, other })
     }
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use zip::ZipArchive;
 
 use crate::Error;
-use crate::formats::workbook::cells::Sheet;
+use crate::formats::workbook::ReadSheet;
 use crate::formats::workbook::{binary, office_open, open_document};
 use crate::guarded::guarded;
 use crate::source::Reading;
@@ -17,7 +17,7 @@ pub type Bytes = Cursor<Arc<[u8]>>;
 ///
 /// # Errors
 /// The workbook cannot be read, or has no such sheet.
-pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+pub(super) fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<ReadSheet, Error> {
     let bytes: Bytes = Cursor::new(Arc::from(bytes));
     if bytes.get_ref().starts_with(binary::START) {
         return guarded(|| binary::read(name, bytes, reading)).unwrap_or_else(|| Err(broken(name)));

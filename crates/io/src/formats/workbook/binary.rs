@@ -9,6 +9,7 @@ use std::ops::Range;
 use cfb::CompoundFile;
 
 use crate::Error;
+use crate::formats::workbook::ReadSheet;
 use crate::formats::workbook::archive::{Bytes, broken, encrypted};
 use crate::formats::workbook::cells::Sheet;
 use crate::formats::workbook::numbers::Styles;
@@ -40,7 +41,7 @@ mod kind {
     pub const BOF: u16 = 0x0809;
 }
 
-pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+pub(super) fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<ReadSheet, Error> {
     let refused = |why: &str, help| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help });
     let most = bytes.get_ref().len() as u64;
     let mut file = CompoundFile::open(bytes).map_err(|_| broken(name))?;
@@ -63,7 +64,7 @@ pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, Strin
     let mut making = SheetBuilder::new(name, &title, reading, book.styles.codes());
     let records = place.and_then(|place| Records::new(stream.get(*place..)?)).ok_or_else(|| broken(name))?;
     sheet(records, &book, &mut making).ok_or_else(|| broken(name))??;
-    Ok((making.finish()?, title, titles.len()))
+    Ok(ReadSheet { sheet: making.finish()?, title, sheets: titles.len() })
 }
 
 #[derive(Default)]

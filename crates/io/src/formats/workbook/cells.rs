@@ -62,11 +62,6 @@ impl Sheet {
     }
 }
 
-/// The name of a cell by its row and column, from 0.
-pub fn cell_name((row, column): (u32, u32)) -> String {
-    format!("{}{}", letters(column), row.saturating_add(1))
-}
-
 /// The name of a column by its index from 0: A, B … Z, AA …
 pub fn letters(column: u32) -> String {
     let mut letters = Vec::new();

@@ -55,6 +55,13 @@ pub static FORMATS: [FormatDescriptor; 2] = [
 
 const OPEN: Option<Open> = Some(|opening| Ok(Box::new(Workbook::open(opening.input, opening.reading)?)));
 
+/// A sheet that was read, its name, and the number of sheets in the workbook.
+struct ReadSheet {
+    sheet: Sheet,
+    title: String,
+    sheets: usize,
+}
+
 /// The sheet of an opened workbook.
 #[derive(Debug, Clone)]
 pub struct OpenedSheet {
@@ -93,7 +100,7 @@ impl Workbook {
     /// It cannot be read, has no such sheet, is empty, or has an invalid header.
     pub fn open(input: &Input, reading: &Reading) -> Result<Workbook, Error> {
         let name = input.name();
-        let (sheet, title, count) = read(&name, input.read_whole(reading)?, reading)?;
+        let ReadSheet { sheet, title, sheets } = read(&name, input.read_whole(reading)?, reading)?;
         let Some(first) = sheet.rows.first() else { return Err(Error::Empty { name }) };
         let of_first = sheet.row(0);
         let start = of_first.first().map_or(0, |cell| cell.column);
@@ -124,7 +131,7 @@ impl Workbook {
         }
         reading.meter.add_imprecise(sheet.imprecise);
         reading.meter.add_undated(&sheet.undated);
-        let format = Format::new(OpenedSheet { title, sheets: count });
+        let format = Format::new(OpenedSheet { title, sheets });
         let types = types(&sheet, columns.clone(), rows.clone(), &name);
         let table = Arc::new(Table { name: name.clone(), sheet, columns });
         Ok(Workbook { name, header, format, table, rows, types })
@@ -151,7 +158,7 @@ fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> 
 use crate::formats::workbook::archive::read;
 
 #[cfg(not(feature = "workbooks"))]
-fn read(name: &str, _: Vec<u8>, _: &Reading) -> Result<(Sheet, String, usize), Error> {
+fn read(name: &str, _: Vec<u8>, _: &Reading) -> Result<ReadSheet, Error> {
     let why = "this build does not read workbooks".to_owned();
     Err(Error::BadFile { name: name.to_owned(), why, help: "save it as CSV" })
 }

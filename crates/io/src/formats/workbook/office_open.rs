@@ -11,15 +11,15 @@ use std::ops::Range;
 use zip::ZipArchive;
 
 use crate::Error;
+use crate::formats::workbook::ReadSheet;
 use crate::formats::workbook::archive::{Bytes, broken, part};
-use crate::formats::workbook::cells::Sheet;
 use crate::formats::workbook::numbers::Styles;
 use crate::formats::workbook::sheet_builder::{Put, SheetBuilder, sheet_of};
 use crate::formats::workbook::xml;
 use crate::formats::workbook::xml::{Token, Tokens};
 use crate::source::{CellKind, Reading};
 
-pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+pub(super) fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<ReadSheet, Error> {
     let book = Book::read(&mut archive).ok_or_else(|| broken(name))?;
     let titles: Vec<String> = book.sheets.iter().map(|(title, _)| title.clone()).collect();
     let title = sheet_of(name, &titles, reading)?;
@@ -30,7 +30,7 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     let size = sheet.size();
     let tokens = Tokens::new(sheet.take(size), reading.memory);
     read_cells(tokens, &book, &mut making).unwrap_or_else(|| Err(broken(name)))?;
-    Ok((making.finish()?, title, titles.len()))
+    Ok(ReadSheet { sheet: making.finish()?, title, sheets: titles.len() })
 }
 
 struct Book {

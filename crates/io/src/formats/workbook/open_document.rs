@@ -8,6 +8,7 @@ use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
 use crate::Error;
+use crate::formats::workbook::ReadSheet;
 use crate::formats::workbook::archive::{Bytes, broken, encrypted, part};
 use crate::formats::workbook::cells::Sheet;
 use crate::formats::workbook::sheet_builder::{Put, SheetBuilder, sheet_of};
@@ -17,7 +18,7 @@ pub fn is_one(archive: &mut ZipArchive<Bytes>) -> bool {
     part(archive, "mimetype").is_some_and(|kind| kind.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
 }
 
-pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+pub(super) fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<ReadSheet, Error> {
     let manifest = part(&mut archive, "META-INF/manifest.xml").unwrap_or_default();
     if memchr::memmem::find(&manifest, b"encryption-data").is_some() {
         return Err(encrypted(name));
@@ -31,7 +32,7 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
         Some(outcome) => outcome?,
         None => return Err(broken(name)),
     }
-    Ok((making.finish()?, title, sheets.len()))
+    Ok(ReadSheet { sheet: making.finish()?, title, sheets: sheets.len() })
 }
 
 /// The names of the sheets; `None` if the document is invalid.
@@ -66,6 +67,13 @@ fn times(tag: &BytesStart, name: &str) -> u32 {
 
 struct Walk<'c> {
     reader: Reader<&'c [u8]>,
+}
+
+/// A cell with its first column, from 0, and its number of repetitions.
+struct PlacedCell {
+    column: u32,
+    times: u32,
+    cell: ParsedCell,
 }
 
 #[derive(Default, Clone)]
@@ -125,14 +133,14 @@ impl<'c> Walk<'c> {
                 Event::Start(tag) if tag.name().as_ref() == "table:table-row" => {
                     let times = times(&tag, "table:number-rows-repeated");
                     let cells = self.cells()?;
-                    for (column, _, cell) in cells.iter().filter(|(_, _, cell)| cell.columns > 1) {
+                    for PlacedCell { column, cell, .. } in cells.iter().filter(|placed| placed.cell.columns > 1) {
                         let columns = *column..column.saturating_add(cell.columns);
                         making.sheet.merged.push((row + 1..row.saturating_add(1 + cell.rows), columns));
                     }
                     // Empty rows can be repeated a million times.
-                    let has_content = cells.iter().any(|(_, _, cell)| cell.has_content());
+                    let has_content = cells.iter().any(|placed| placed.cell.has_content());
                     for row in row..if has_content { row.checked_add(times)? } else { row } {
-                        for (column, times, cell) in cells.iter().filter(|(_, _, cell)| cell.has_content()) {
+                        for PlacedCell { column, times, cell } in cells.iter().filter(|placed| placed.cell.has_content()) {
                             for column in *column..column.checked_add(*times)? {
                                 let added = match cell.is_empty_formula() {
                                     true => making.add_empty_formula((row, column)),
@@ -157,7 +165,7 @@ impl<'c> Walk<'c> {
     }
 
     /// The cells of a row with content, with their columns and repetitions.
-    fn cells(&mut self) -> Option<Vec<(u32, u32, ParsedCell)>> {
+    fn cells(&mut self) -> Option<Vec<PlacedCell>> {
         let (mut cells, mut column) = (Vec::new(), 0_u32);
         loop {
             let (tag, is_empty) = match self.reader.read_event().ok()? {
@@ -191,7 +199,7 @@ impl<'c> Walk<'c> {
             let shown = if is_empty { String::new() } else { self.shown()? };
             let cell = ParsedCell { kind, value, shown, columns, rows, is_formula };
             if cell.has_content() || columns > 1 {
-                cells.push((column, times, cell));
+                cells.push(PlacedCell { column, times, cell });
             }
             column = column.checked_add(times)?;
         }

@@ -1,7 +1,7 @@
 use keen_notch_core::batch::Span;
 
 use crate::Error;
-use crate::formats::workbook::cells::{Sheet, SheetCell, SheetRow, cell_name};
+use crate::formats::workbook::cells::{Sheet, SheetCell, SheetRow, letters};
 use crate::source::meter::CellNames;
 use crate::source::reading::EmptyFormulas;
 use crate::source::{CellKind, Reading};
@@ -123,4 +123,9 @@ pub fn sheet_of(name: &str, sheets: &[String], reading: &Reading) -> Result<Stri
         sheet: wanted.clone(),
         sheets: sheets.to_vec(),
     })
+}
+
+/// The name of a cell by its row and column, from 0.
+fn cell_name((row, column): (u32, u32)) -> String {
+    format!("{}{}", letters(column), row.saturating_add(1))
 }

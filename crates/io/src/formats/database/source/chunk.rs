@@ -40,12 +40,12 @@ impl DatabaseChunk {
         Ok(())
     }
 
-    /// Ends a row. Returns the name of the table, the number of the row, and the size of its texts in bytes.
-    pub fn end_row(&mut self) -> (&str, u64, usize) {
+    /// Ends a row. Returns the size of its texts in bytes.
+    pub fn end_row(&mut self) -> usize {
         self.rows += 1;
         let width = self.text.len() - self.start;
         self.start = self.text.len();
-        (&self.name, self.before + self.rows as u64, width)
+        width
     }
 
     pub fn next_row(&self) -> u64 {

@@ -174,9 +174,8 @@ struct RowSender {
 
 impl RowSender {
     fn end_row(&mut self) -> Result<bool, Error> {
-        let (name, row, width) = self.chunk.end_row();
-        if width > self.max_row {
-            return Err(too_long(name, row, self.max_row));
+        if self.chunk.end_row() > self.max_row {
+            return Err(too_long(self.chunk.source(), self.chunk.next_row() - 1, self.max_row));
         }
         if self.chunk.rows() < MOST_ROWS && self.chunk.size() < CHUNK {
             return Ok(true);

@@ -3,10 +3,10 @@
 use std::io;
 use std::path::Path;
 
-use keen_notch_io::Error;
 use keen_notch_io::files::nearest;
 use keen_notch_io::sink::Limit;
 use keen_notch_io::source::{BrokenCompression, ShortenedFile};
+use keen_notch_io::{Error, Remedy};
 
 /// What to do about an error of the tables.
 pub fn help(error: &Error) -> String {
@@ -26,7 +26,7 @@ pub fn help(error: &Error) -> String {
         Error::Read { source, .. }
             if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<BrokenCompression>()) =>
         {
-            broken.help().to_owned()
+            remedy(&broken.remedy())
         }
         Error::Read { .. } => "the program needs read permission for the file".to_owned(),
         Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
@@ -52,8 +52,8 @@ pub fn help(error: &Error) -> String {
         Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
         Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
         Error::DoubledTitle { .. } => "exclude one with --columns or --without, by its number, such as #4".to_owned(),
-        Error::BadFile { help, .. } => (*help).to_owned(),
-        Error::Database { help, .. } => help.clone(),
+        Error::BadFile { help, .. } => remedy(help),
+        Error::Database { help, .. } => remedy(help),
         Error::TableIsThere { .. } => {
             "give another name with --table, add --append to append the rows, or --replace to replace the table".to_owned()
         }
@@ -117,7 +117,7 @@ pub fn help(error: &Error) -> String {
         }
         Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
         Error::OtherColumns { .. } => "run files with different columns separately".to_owned(),
-        Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or("", |limit| limit.help).to_owned(),
+        Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or(String::new(), |limit| remedy(&limit.help)),
         Error::Write { source, is_half_written, name } if is_full(source) => format!(
             "free space, or write to another disk; {}",
             if *is_half_written {
@@ -164,6 +164,41 @@ pub fn help(error: &Error) -> String {
         }
         Error::BadDelimiter { .. } => "give one ASCII character, such as ';', or tab".to_owned(),
     }
+}
+
+fn remedy(remedy: &Remedy) -> String {
+    let words = match remedy {
+        Remedy::Sentence(sentence) => sentence,
+        Remedy::MoreMemory => "give more memory with --memory",
+        Remedy::MoreMemoryOrText => "give more memory with --memory, or save it as CSV",
+        Remedy::MoreMemoryOrSplit => "give more memory with --memory, split it into several, or save it as CSV",
+        Remedy::MoreMemoryOrDecompress => "raise the limit, such as --memory 3G, or decompress the file first",
+        Remedy::LongerRows => "select shorter values, or raise the limit with --max-row",
+        Remedy::NameFormat => "name its format, such as --from csv",
+        Remedy::NewCopyOrFormat => "get a new copy of it, or name its format, such as --from csv",
+        Remedy::SaveAgainOrFormat => {
+            "open it with a spreadsheet program and save it again; if it is text, name its format, such as --from csv"
+        }
+        Remedy::DatabaseOrFormat => "name an SQLite database, or the format of the file, such as --from csv FILE",
+        Remedy::MatchColumns => {
+            "rows are appended by column name; exclude missing columns with --without, or add them to the table"
+        }
+        Remedy::NameKeys => "no rows were written; name the key columns, such as --update ID or --update SITE,ID",
+        Remedy::WriteText => "write delimited text, such as -o OUT.csv",
+        Remedy::WriteFewerRows => "write delimited text, such as -o OUT.csv, or keep fewer rows with --keep",
+        Remedy::WriteFewerColumns => "write delimited text, such as -o OUT.csv, or fewer columns with --columns",
+        Remedy::WriteWithoutColumn => "write delimited text, such as -o OUT.csv, or leave the column out with --without",
+        Remedy::WriteAnotherFormat => "write another format, such as -o OUT.csv",
+        Remedy::Feature(feature) => {
+            return format!("use CSV instead, or install the program with its feature `{feature}`");
+        }
+        Remedy::DatabaseFeature(feature) => {
+            return format!(
+                "install the program with its feature `{feature}`: cargo install --path crates/cli --features {feature}"
+            );
+        }
+    };
+    words.to_owned()
 }
 
 fn quoted(names: &[String]) -> String {

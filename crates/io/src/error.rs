@@ -1,5 +1,7 @@
 use std::io;
 
+use crate::Remedy;
+
 /// An input that cannot be read, or an output that cannot be written. Lines, rows, columns, characters and bytes count from 1; characters
 /// are code points. Limits are in bytes.
 #[derive(Debug, thiserror::Error)]
@@ -46,9 +48,9 @@ pub enum Error {
     #[error("two output columns have the name {title}, and {format} needs unique names")]
     DoubledTitle { title: String, format: &'static str },
     #[error("{name} cannot be read: {why}")]
-    BadFile { name: String, why: String, help: &'static str },
+    BadFile { name: String, why: String, help: Remedy },
     #[error("{name}: {why}")]
-    Database { name: String, why: String, help: String },
+    Database { name: String, why: String, help: Remedy },
     #[error("no input table given for {of}")]
     WhichDatabaseTable { of: String, tables: Vec<String> },
     #[error("{of} has a table or view called {table:?}")]

@@ -19,6 +19,7 @@ mod kind;
 pub mod lists;
 mod part;
 mod pool;
+mod remedy;
 pub mod sink;
 pub mod source;
 pub mod spill;
@@ -28,3 +29,4 @@ pub mod view;
 
 pub use error::Error;
 pub use guarded::is_guarded;
+pub use remedy::Remedy;

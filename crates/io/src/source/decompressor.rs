@@ -8,6 +8,7 @@ use std::thread;
 
 use crossbeam_channel::{Receiver, bounded};
 
+use crate::Remedy;
 use crate::kind::Compression;
 
 /// Bytes per decompressed piece, and pieces to read ahead.
@@ -48,13 +49,13 @@ impl fmt::Display for BrokenCompression {
 impl std::error::Error for BrokenCompression {}
 
 impl BrokenCompression {
-    pub fn help(&self) -> &'static str {
+    pub fn remedy(&self) -> Remedy {
         match self.why {
-            Why::CutShort | Why::Damaged => "get a new copy of the file: the rows after this place are missing",
-            Why::NotCompressed => "name its format, such as --from csv",
-            Why::TakesMemory => "raise the limit, such as --memory 3G, or decompress the file first",
+            Why::CutShort | Why::Damaged => "get a new copy of the file: the rows after this place are missing".into(),
+            Why::NotCompressed => Remedy::NameFormat,
+            Why::TakesMemory => Remedy::MoreMemoryOrDecompress,
             #[cfg(not(feature = "compressed"))]
-            Why::NotInBuild => "decompress it first",
+            Why::NotInBuild => "decompress it first".into(),
         }
     }
 }

@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::Error;
+use crate::Remedy;
 use crate::source::Reading;
 use crate::source::address::Relation;
 use crate::source::decoding::{DecodingReader, WrongBytes};
@@ -103,7 +104,7 @@ impl Input {
         read.map_err(|error| Error::of_reading(&self.name(), error))?;
         if bytes.len() as u64 >= most {
             let why = format!("it must fit in memory, and has at least {most} bytes");
-            let help = "give more memory with --memory, or save it as CSV";
+            let help = Remedy::MoreMemoryOrText;
             return Err(Error::BadFile { name: self.name(), why, help });
         }
         Ok(bytes)

@@ -8,10 +8,7 @@ use crate::sink::transform::Transform;
 #[cfg(not(feature = "columnar"))]
 pub(crate) fn transform(kind: Kind) -> io::Result<Box<dyn Transform>> {
     let why = format!("this build does not write {}", kind.name);
-    Err(crate::sink::transform::Limit::error(
-        why,
-        "write delimited text, such as --to csv, or install the program with its feature `columnar`",
-    ))
+    Err(crate::sink::transform::Limit::error(why, crate::Remedy::Feature("columnar")))
 }
 
 #[cfg(feature = "columnar")]
@@ -180,7 +177,7 @@ mod of_packages {
     fn refused(error: ArrowError) -> io::Error {
         match error {
             ArrowError::IoError(_, error) => error,
-            error => Limit::error(error.to_string(), "write another format, such as -o OUT.csv"),
+            error => Limit::error(error.to_string(), crate::Remedy::WriteAnotherFormat),
         }
     }
 

@@ -85,6 +85,6 @@ pub(crate) fn not_in_build(address: &Address) -> Error {
     Error::Database {
         name: address.to_string(),
         why: format!("this build does not support {kind}"),
-        help: format!("install the program with its feature `{feature}`: cargo install --path crates/cli --features {feature}"),
+        help: crate::Remedy::DatabaseFeature(feature),
     }
 }

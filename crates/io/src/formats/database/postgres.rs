@@ -26,8 +26,7 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
     let settings = Settings::read(uri, &|key| std::env::var(key).ok()).map_err(|why| Error::Database {
         name: name.to_owned(),
         why,
-        help: "write postgresql://USER@HOST:PORT/DATABASE; missing settings come from PGHOST, PGUSER …, a service file or a password file"
-            .to_owned(),
+        help: "write postgresql://USER@HOST:PORT/DATABASE; missing settings come from PGHOST, PGUSER …, a service file or a password file".into(),
     })?;
     let mut config: postgres::Config = settings.config();
     if config.get_connect_timeout().is_none() {
@@ -39,7 +38,7 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
         Some(how) => config.connect(tls::connector(how).map_err(|why| Error::Database {
             name: name.to_owned(),
             why,
-            help: "name a file of certificates in PEM with sslrootcert=FILE, or leave sslmode out".to_owned(),
+            help: "name a file of certificates in PEM with sslrootcert=FILE, or leave sslmode out".into(),
         })?),
     };
     let mut client = connected.map_err(|error| failed(name, &error))?;
@@ -54,10 +53,10 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
         if cause.contains("password missing") {
             let why = "the server requires a password".to_owned();
-            return Error::Database { name: name.to_owned(), why, help: PASSWORD.to_owned() };
+            return Error::Database { name: name.to_owned(), why, help: PASSWORD.into() };
         }
         if cause.contains("certificate") {
-            let help = "name a file with its certificate or its issuer's certificate: sslrootcert=FILE".to_owned();
+            let help = "name a file with its certificate or its issuer's certificate: sslrootcert=FILE".into();
             return Error::Database {
                 name: name.to_owned(),
                 why: format!("the server's certificate is not trusted{cause}"),
@@ -65,7 +64,7 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
             };
         }
         let why = if error.is_closed() { "the server has ended the connection".to_owned() } else { format!("{error}{cause}") };
-        let help = "no rows were written; check that the server is running and reachable, then run this again".to_owned();
+        let help = "no rows were written; check that the server is running and reachable, then run this again".into();
         return Error::Database { name: name.to_owned(), why, help };
     };
     let detail = [db_error.detail(), db_error.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
@@ -82,7 +81,7 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
         code if code.starts_with("42") => "correct the query, or the names in it",
         _ => "no rows were written; correct the cause that the server names",
     };
-    Error::Database { name: name.to_owned(), why: format!("{}{detail}", db_error.message()), help: help.to_owned() }
+    Error::Database { name: name.to_owned(), why: format!("{}{detail}", db_error.message()), help: help.into() }
 }
 
 /// A table or view.

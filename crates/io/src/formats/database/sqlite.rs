@@ -6,6 +6,7 @@ use std::time::Duration;
 use rusqlite::{Connection, ErrorCode, OpenFlags};
 
 use crate::Error;
+use crate::Remedy;
 
 /// How long to wait for the lock of another program.
 pub const PATIENCE: Duration = Duration::from_secs(10);
@@ -63,9 +64,9 @@ pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
 }
 
 pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
+    let is_other_file = error.sqlite_error_code() == Some(ErrorCode::NotADatabase);
     let help = match error.sqlite_error_code() {
         Some(ErrorCode::CannotOpen) => "check the name of the file and its folder",
-        Some(ErrorCode::NotADatabase) => "name an SQLite database, or the format of the file, such as --from csv FILE",
         Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
             "another program is writing to it; run this again when it has finished"
         }
@@ -82,7 +83,7 @@ pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
         rusqlite::Error::MultipleStatement => "more than one statement".to_owned(),
         error => error.to_string(),
     };
-    Error::Database { name: name.to_owned(), why, help: help.to_owned() }
+    Error::Database { name: name.to_owned(), why, help: if is_other_file { Remedy::DatabaseOrFormat } else { help.into() } }
 }
 
 /// The exact name of a table or view, ignoring case.

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use zip::ZipArchive;
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::workbook::ReadSheet;
 use crate::formats::workbook::{binary, office_open, open_document};
 use crate::guarded::guarded;
@@ -29,7 +30,7 @@ pub(super) fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<Read
     let unpacked = unpacked_size(&mut archive).ok_or_else(|| broken(name))?;
     if unpacked > reading.memory as u64 {
         let why = format!("decompressed, it has {unpacked} bytes, which exceeds the limit");
-        let help = "give more memory with --memory, or save it as CSV";
+        let help = Remedy::MoreMemoryOrText;
         return Err(Error::BadFile { name: name.to_owned(), why, help });
     }
     let outcome = match open_document::is_one(&mut archive) {
@@ -41,13 +42,13 @@ pub(super) fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<Read
 
 pub fn broken(name: &str) -> Error {
     let why = "it is damaged or not a workbook".to_owned();
-    let help = "open it with a spreadsheet program and save it again; if it is text, name its format, such as --from csv";
+    let help = Remedy::SaveAgainOrFormat;
     Error::BadFile { name: name.to_owned(), why, help }
 }
 
 pub fn encrypted(name: &str) -> Error {
     let why = "it is encrypted with a password".to_owned();
-    Error::BadFile { name: name.to_owned(), why, help: "save it without a password" }
+    Error::BadFile { name: name.to_owned(), why, help: "save it without a password".into() }
 }
 
 /// The decompressed size that an archive states.

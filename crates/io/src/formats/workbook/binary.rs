@@ -42,7 +42,8 @@ mod kind {
 }
 
 pub(super) fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<ReadSheet, Error> {
-    let refused = |why: &str, help| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help });
+    let refused =
+        |why: &str, help: &'static str| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help: help.into() });
     let most = bytes.get_ref().len() as u64;
     let mut file = CompoundFile::open(bytes).map_err(|_| broken(name))?;
     if file.is_stream("/EncryptedPackage") {

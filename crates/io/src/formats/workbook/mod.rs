@@ -160,7 +160,7 @@ use crate::formats::workbook::archive::read;
 #[cfg(not(feature = "workbooks"))]
 fn read(name: &str, _: Vec<u8>, _: &Reading) -> Result<ReadSheet, Error> {
     let why = "this build does not read workbooks".to_owned();
-    Err(Error::BadFile { name: name.to_owned(), why, help: "save it as CSV" })
+    Err(Error::BadFile { name: name.to_owned(), why, help: "save it as CSV".into() })
 }
 
 impl Source for Workbook {

@@ -1,6 +1,7 @@
 use keen_notch_core::batch::Span;
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::workbook::cells::{Sheet, SheetCell, SheetRow, letters};
 use crate::source::meter::CellNames;
 use crate::source::reading::EmptyFormulas;
@@ -72,11 +73,7 @@ impl<'n> SheetBuilder<'n> {
         let bytes = end + self.cells.len() * size_of::<(u32, SheetCell)>();
         if u32::try_from(end).is_err() || bytes > self.most {
             let why = "its cells take more memory than the limit".to_owned();
-            return Err(Error::BadFile {
-                name: self.name.to_owned(),
-                why,
-                help: "give more memory with --memory, split it into several, or save it as CSV",
-            });
+            return Err(Error::BadFile { name: self.name.to_owned(), why, help: Remedy::MoreMemoryOrSplit });
         }
         self.is_sorted &= self.cells.last().is_none_or(|(row, last)| (*row, last.column) < (cell.0, cell.1.column));
         self.cells.push(cell);

@@ -4,7 +4,7 @@ use crate::sink::transform::Transform;
 
 #[cfg(not(feature = "workbooks"))]
 pub(crate) fn transform() -> io::Result<Box<dyn Transform>> {
-    Err(crate::sink::transform::Limit::error("this build does not write workbooks", "write delimited text, such as --to csv"))
+    Err(crate::sink::transform::Limit::error("this build does not write workbooks", crate::Remedy::WriteText))
 }
 
 #[cfg(feature = "workbooks")]
@@ -148,7 +148,7 @@ mod of_parts {
         fn compress(&mut self) -> io::Result<()> {
             self.bytes += self.xml.len() as u64;
             if self.bytes > MOST_BYTES {
-                return Err(Limit::error("the sheet would have more than 4 GiB", "write delimited text, such as -o OUT.csv"));
+                return Err(Limit::error("the sheet would have more than 4 GiB", crate::Remedy::WriteText));
             }
             self.archive.write_all(self.xml.as_bytes())?;
             self.xml.clear();
@@ -169,15 +169,12 @@ mod of_parts {
             }
             self.begin()?;
             if self.row == MOST_ROWS && record != Record::End {
-                return Err(Limit::error(
-                    format!("a sheet has at most {MOST_ROWS} rows"),
-                    "write delimited text, such as -o OUT.csv, or keep fewer rows with `keep` in a cut list",
-                ));
+                return Err(Limit::error(format!("a sheet has at most {MOST_ROWS} rows"), crate::Remedy::WriteFewerRows));
             }
             if self.column == MOST_COLUMNS && record != Record::End {
                 return Err(Limit::error(
                     format!("a sheet has at most {MOST_COLUMNS} columns"),
-                    "write delimited text, such as -o OUT.csv, or fewer columns with --columns",
+                    crate::Remedy::WriteFewerColumns,
                 ));
             }
             match record {
@@ -255,7 +252,7 @@ mod of_parts {
                         self.row + 1,
                         self.column + 1
                     ),
-                    "write delimited text, such as -o OUT.csv, or leave the column out with --without",
+                    crate::Remedy::WriteWithoutColumn,
                 ));
             }
             self.cell(None, Some("inlineStr"));

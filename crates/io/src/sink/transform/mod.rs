@@ -5,9 +5,9 @@ mod compressed;
 use std::fmt;
 use std::io::{self, Write};
 
-use crate::Error;
 use crate::kind::Compression;
 use crate::sink::Sink;
+use crate::{Error, Remedy};
 
 /// Bytes to buffer before passing them on.
 pub(crate) const HELD: usize = 256 << 10;
@@ -27,7 +27,7 @@ pub(crate) trait Transform: Write + Send {
 #[derive(Debug)]
 pub struct Limit {
     pub why: String,
-    pub help: &'static str,
+    pub help: Remedy,
 }
 
 impl fmt::Display for Limit {
@@ -39,8 +39,8 @@ impl fmt::Display for Limit {
 impl std::error::Error for Limit {}
 
 impl Limit {
-    pub(crate) fn error(why: impl Into<String>, help: &'static str) -> io::Error {
-        io::Error::other(Limit { why: why.into(), help })
+    pub(crate) fn error(why: impl Into<String>, help: impl Into<Remedy>) -> io::Error {
+        io::Error::other(Limit { why: why.into(), help: help.into() })
     }
 }
 

@@ -14,6 +14,7 @@ use arrow_ipc::{Block, CompressionType, Message, MetadataVersion, convert, root_
 use arrow_schema::{ArrowError, Schema, SchemaRef};
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::columnar::Plan;
 use crate::formats::columnar::source::rows::{Batches, OpenColumnarFile};
 use crate::guarded::guarded;
@@ -68,7 +69,7 @@ where
         }
         Some(Err(_)) | None => {
             let why = "it is truncated, damaged or not Arrow".to_owned();
-            let help = "get a new copy of it, or name its format, such as --from csv";
+            let help = Remedy::NewCopyOrFormat;
             return Err(Error::BadFile { name: input.name(), why, help });
         }
     };

@@ -27,5 +27,5 @@ pub fn open(input: &Input, kind: Kind, reading: &Reading) -> Result<Box<dyn Sour
 #[cfg(not(feature = "columnar"))]
 pub fn open(input: &Input, kind: Kind, _: &Reading) -> Result<Box<dyn Source>, Error> {
     let why = format!("this build does not read {}", kind.name);
-    Err(Error::BadFile { name: input.name(), why, help: "save it as CSV, or install the program with its feature `columnar`" })
+    Err(Error::BadFile { name: input.name(), why, help: crate::Remedy::Feature("columnar") })
 }

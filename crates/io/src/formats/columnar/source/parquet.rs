@@ -12,6 +12,7 @@ use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
 use parquet::file::reader::{ChunkReader, Length};
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::columnar::source::bounds;
 use crate::formats::columnar::source::rows::{Batches, OpenColumnarFile, rows_of};
 use crate::formats::columnar::source::thrift::Thrift;
@@ -46,14 +47,14 @@ fn open_reader<R: Again + 'static>(name: String, reader: MeteredFile<R>, memory:
     if reader.reader.len() == 0 {
         return Err(Error::Empty { name });
     }
-    let broken = |why: &str, help| Error::BadFile { name: name.clone(), why: why.to_owned(), help };
+    let broken = |why: &str, help: Remedy| Error::BadFile { name: name.clone(), why: why.to_owned(), help };
     let start = reader.reader.get_bytes(0, 4.min(reader.reader.len() as usize)).unwrap_or_default();
     let again = reader.reader.again().map_err(|source| Error::Read { name: name.clone(), source })?;
     if *start == *b"PARE" || (*start == *b"PAR1" && has_encrypted_columns(&reader)) {
-        return Err(broken("it is encrypted", "save it without encryption"));
+        return Err(broken("it is encrypted", "save it without encryption".into()));
     }
     if *start != *b"PAR1" {
-        return Err(broken("it is not Parquet", "name its format, such as --from csv"));
+        return Err(broken("it is not Parquet", Remedy::NameFormat));
     }
     let builder = guarded(|| -> ParquetResult<_> {
         let metadata = parquet_metadata(&reader)?;
@@ -61,14 +62,14 @@ fn open_reader<R: Again + 'static>(name: String, reader: MeteredFile<R>, memory:
     });
     let builder = match builder {
         Some(Ok(builder)) => builder,
-        Some(Err(_)) | None => return Err(broken("it is truncated or damaged", "get a new copy of it")),
+        Some(Err(_)) | None => return Err(broken("it is truncated or damaged", "get a new copy of it".into())),
     };
     let metadata = Arc::clone(builder.metadata());
     if let Some(codec) = unknown_codec(&metadata) {
         return Err(Error::BadFile {
             name,
             why: format!("its columns are compressed with {codec}"),
-            help: "write it with zstd, gzip, snappy or lz4",
+            help: "write it with zstd, gzip, snappy or lz4".into(),
         });
     }
     let (schema, plan) = (Arc::clone(builder.schema()), plan(&metadata));

@@ -7,6 +7,7 @@ use arrow_schema::{ArrowError, SchemaRef};
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::Kind;
 use crate::formats::columnar::source::chunk::ColumnarChunk;
 use crate::formats::columnar::{Columnar, Plan};
@@ -74,7 +75,7 @@ impl ColumnarRows {
                 Some(Ok(Some(batch))) if batch.num_rows() == 0 => {}
                 Some(Ok(batch)) => return Ok(batch),
                 Some(Err(ArrowError::MemoryError(why))) => {
-                    let help = "give more memory with --memory";
+                    let help = Remedy::MoreMemory;
                     return Err(Error::BadFile { name: self.name.to_string(), why, help });
                 }
                 Some(Err(error)) => return Err(self.broken(&error.to_string())),
@@ -88,7 +89,7 @@ impl ColumnarRows {
             0 => format!("it is damaged ({reason})"),
             rows => format!("it is damaged after row {rows} ({reason})"),
         };
-        Error::BadFile { name: self.name.to_string(), why, help: "get a new copy of it" }
+        Error::BadFile { name: self.name.to_string(), why, help: "get a new copy of it".into() }
     }
 }
 

@@ -29,10 +29,6 @@ use crate::head;
 use crate::pool::lock;
 use crate::sink::Sink;
 
-/// The help for a missing column.
-#[cfg(any(feature = "postgres", feature = "sqlite"))]
-const BY_NAME: &str = "rows are appended by column name; exclude missing columns with --without, or add them to the table";
-
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Holds {
@@ -58,8 +54,7 @@ fn lost_zeros((name, row): (&str, u64), (column, declared): (&str, &str), text: 
     Error::Database {
         name: format!("{name}, row {row}"),
         why: format!("its column {column} is numeric ({declared}) and would strip the leading zeros of {text}"),
-        help: "the table is unchanged; change the column to a text type, or write the piece as a number: as = \"number\" in a cut list"
-            .to_owned(),
+        help: "the table is unchanged; change the column to a text type, or write the piece as a number: as = \"number\" in a cut list".into(),
     }
 }
 

@@ -12,10 +12,11 @@ use postgres::error::SqlState;
 use postgres::{Client, SimpleQueryMessage};
 
 use crate::Error;
+use crate::Remedy;
 use crate::cells::Record;
 use crate::formats::database::postgres::{connect, failed, find, tables};
 use crate::formats::database::sink::update::Update;
-use crate::formats::database::sink::{BY_NAME, Holds, Loader, lost_zeros};
+use crate::formats::database::sink::{Holds, Loader, lost_zeros};
 use crate::formats::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::source::types::Type;
 
@@ -85,7 +86,7 @@ impl Tables {
             name: self.address.clone(),
             why: "the connection ended while the server committed, and the server cannot be asked: the tables may have been written"
                 .to_owned(),
-            help: "look at the tables when the server can be reached, before you run this again".to_owned(),
+            help: "look at the tables when the server can be reached, before you run this again".into(),
         })
     }
 
@@ -289,7 +290,7 @@ impl Loader for Tables {
         let Table { target, sql, waiting, added, name: table_name, .. } = &mut self.tables[table];
         let name = format!("the table {} of {}", target.table, self.address);
         if let Some(why) = name_is_too_long(&mut self.client, plan, table_name).map_err(of)? {
-            return Err(Error::Database { name, why, help: "the table is unchanged; choose a shorter name".to_owned() });
+            return Err(Error::Database { name, why, help: "the table is unchanged; choose a shorter name".into() });
         }
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         let columns = names.join(", ");
@@ -335,7 +336,7 @@ impl Loader for Tables {
         };
         self.client.batch_execute(&made).map_err(|error| match failed(&name, &error) {
             Error::Database { name, why, .. } if error.code() == Some(&SqlState::UNDEFINED_COLUMN) => {
-                Error::Database { name, why, help: BY_NAME.to_owned() }
+                Error::Database { name, why, help: Remedy::MatchColumns }
             }
             error => error,
         })?;

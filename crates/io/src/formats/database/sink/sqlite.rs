@@ -14,10 +14,11 @@ use rusqlite::Connection;
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
 use crate::Error;
+use crate::Remedy;
 use crate::cells::Record;
 use crate::formats::database::INFO;
 use crate::formats::database::sink::update::Update;
-use crate::formats::database::sink::{BY_NAME, Holds, Loader, lost_zeros};
+use crate::formats::database::sink::{Holds, Loader, lost_zeros};
 use crate::formats::database::sqlite::{Affinity, PATIENCE, Use, connect, failed, tables};
 use crate::formats::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::sink::folder::Folder;
@@ -232,9 +233,9 @@ impl Loader for Tables {
                     return Err(Error::Database {
                         name: format!("the table {} of {}", target.table, self.address),
                         why: format!("its column {other} and the piece {} have the same name in SQLite", column.name),
-                        help: format!(
+                        help: Remedy::from(format!(
                             "the table is unchanged; name the piece {other} to overwrite that column, or choose another name"
-                        ),
+                        )),
                     });
                 }
                 self.added.push(column.name.clone());
@@ -246,7 +247,7 @@ impl Loader for Tables {
             self.connection.prepare(&looked).map_err(|error| Error::Database {
                 name: format!("the table {} of {}", target.table, self.address),
                 why: error.to_string(),
-                help: BY_NAME.to_owned(),
+                help: Remedy::MatchColumns,
             })?;
         }
         let marks = vec!["?"; names.len()].join(", ");

@@ -1,6 +1,7 @@
 //! Updates of existing rows by key: SQL that SQLite and PostgreSQL share.
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::database::{PlannedColumn, TablePlan, quoted};
 
 /// Rows in a temporary table that update those of another.
@@ -34,11 +35,7 @@ impl Update<'_> {
 
     pub fn no_key(&self, why: &str) -> Error {
         let keys: Vec<&str> = self.plan.columns.iter().take(self.keys).map(|column| column.name.as_str()).collect();
-        Error::Database {
-            name: self.name.to_owned(),
-            why: format!("{} {why}", keys.join(", ")),
-            help: "no rows were written; name the key columns, such as --update ID or --update SITE,ID".to_owned(),
-        }
+        Error::Database { name: self.name.to_owned(), why: format!("{} {why}", keys.join(", ")), help: Remedy::NameKeys }
     }
 
     /// The UPDATE statement. It skips rows with a changed source value. `exact` wraps a column in an expression that compares character
@@ -71,7 +68,7 @@ impl Update<'_> {
                 1 => format!("another program changed or deleted 1 of {given} rows"),
                 changed => format!("another program changed or deleted {changed} of {given} rows"),
             },
-            help: "the table is unchanged; run this again".to_owned(),
+            help: "the table is unchanged; run this again".into(),
         })
     }
 }

@@ -30,6 +30,7 @@ use crossbeam_channel::{Receiver, Sender, bounded};
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::Remedy;
 use crate::formats::database::source::chunk::DatabaseChunk;
 use crate::formats::database::{Address, Relation, TableDefinition};
 use crate::source::meter::Meter;
@@ -127,7 +128,7 @@ impl Source for DatabaseRows {
             started.map_err(|error| Error::Database {
                 name: self.name.clone(),
                 why: format!("no thread can be started to read it ({error})"),
-                help: "end other programs, or raise the limit of processes, such as ulimit -u".to_owned(),
+                help: "end other programs, or raise the limit of processes, such as ulimit -u".into(),
             })?;
             self.chunks = Some(receiver);
         }
@@ -153,7 +154,7 @@ impl Source for DatabaseRows {
 }
 
 fn broken(name: &str, why: impl Into<String>) -> Error {
-    let help = "look at it with the database's own program, and run this again".to_owned();
+    let help = "look at it with the database's own program, and run this again".into();
     Error::Database { name: name.to_owned(), why: why.into(), help }
 }
 
@@ -161,7 +162,7 @@ fn too_long(name: &str, row: u64, limit: usize) -> Error {
     Error::Database {
         name: format!("{name}, row {row}"),
         why: format!("the row is longer than {limit} bytes"),
-        help: "select shorter values, or raise the limit with --max-row".to_owned(),
+        help: Remedy::LongerRows,
     }
 }
 

@@ -41,7 +41,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<OpenRelatio
     client.batch_execute("BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").map_err(refused)?;
     let statement = client.prepare(&query).map_err(refused)?;
     if statement.columns().is_empty() {
-        let help = "begin the query with SELECT or WITH".to_owned();
+        let help = "begin the query with SELECT or WITH".into();
         return Err(Error::Database { name, why: "the query returns no rows".to_owned(), help });
     }
     let types: Vec<ServerType> = statement.columns().iter().map(|column| column.type_().clone()).collect();

@@ -28,7 +28,7 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<OpenRelat
         let statement = connection.prepare(&query).map_err(|error| failed(&name, &error))?;
         if statement.column_count() == 0 || !statement.readonly() {
             let why = "the query returns no rows, or would change the database".to_owned();
-            return Err(Error::Database { name, why, help: "begin the query with SELECT or WITH".to_owned() });
+            return Err(Error::Database { name, why, help: "begin the query with SELECT or WITH".into() });
         }
         columns(&statement)
     };

@@ -3,10 +3,10 @@
 use std::borrow::Cow;
 
 use super::batch_results::{BatchResults, Failure};
-use super::bind::{Carving, OutColumn};
 use super::condition::Test;
 use super::memory::Repeat;
 use super::plans::{AsksMissing, PieceBody};
+use super::{Carving, OutColumn};
 use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;

@@ -3,8 +3,8 @@
 //! Threads compute the hashes of batches in any order. Then the batches are looked up in row order, which is the only serial part of a
 //! run.
 
+use super::Carving;
 use super::batch_results::BatchResults;
-use super::bind::Carving;
 use super::condition::Test;
 use super::judge::CheckOf;
 use super::plans::AsksMissing;

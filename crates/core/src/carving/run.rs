@@ -1,7 +1,7 @@
 //! Evaluates the pieces of a batch.
 
+use super::Carving;
 use super::batch_results::BatchResults;
-use super::bind::Carving;
 use super::plans::{BuildPlan, PieceBody};
 use crate::batch::formula::formulas;
 use crate::batch::{Batch, Span, Texts};

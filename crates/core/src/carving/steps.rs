@@ -1,8 +1,8 @@
 //! The steps of a batch: its rows are carved, compared with earlier rows, and judged. The types allow no other order, so no filter and no
 //! comparison is left out.
 
+use super::Carving;
 use super::batch_results::BatchResults;
-use super::bind::Carving;
 use super::memory::Memory;
 use super::run::TooLarge;
 use super::totals::Totals;

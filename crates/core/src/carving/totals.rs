@@ -1,6 +1,6 @@
 //! The counts of a run.
 
-use super::bind::Carving;
+use super::Carving;
 use crate::sightings::Sightings;
 use crate::tally::Tally;
 

@@ -5,7 +5,7 @@ use keen_notch_core::carving::Totals;
 use keen_notch_core::diagnostics::{Diagnostics, FailedCheck};
 use keen_notch_core::sightings::Sightings;
 
-use super::work::{ChunkResult, SampleCounts};
+use super::chunk_result::{ChunkResult, SampleCounts};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;

@@ -3,8 +3,10 @@
 //! The table is read in chunks, and any thread processes any chunk. The results are merged in order, which numbers the rows and writes
 //! them.
 
+mod chunk_result;
 mod failing;
 mod merge;
+mod recorder;
 mod work;
 
 use std::ops::ControlFlow;
@@ -36,9 +38,10 @@ use crate::source::Format;
 use crate::table::{self, Table};
 use crate::view::View;
 
+use chunk_result::{ChunkResult, OptionalOutputs};
 pub use failing::Failing;
 use merge::Merger;
-use work::{ChunkResult, OptionalOutputs, RunState, Worker};
+use work::{RunState, Worker};
 
 #[derive(Debug)]
 pub struct Job {

@@ -4,6 +4,8 @@
 
 #[doc(hidden)]
 pub mod ast;
+#[cfg(test)]
+mod completeness;
 mod error;
 mod guesses;
 mod next;

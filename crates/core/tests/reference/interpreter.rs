@@ -145,6 +145,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
             pick(&runs, *which).map_or(String::new(), |range| text[range].to_owned())
         }
         StepKind::Match(pattern) => matches(pattern, text).first().cloned().flatten().unwrap_or_default(),
+        StepKind::Length(Some(Unit::Bytes)) => text.len().to_string(),
         StepKind::Length(None) => count.to_string(),
         StepKind::Length(Some(said)) => units(text, *said).len().to_string(),
         StepKind::PositionOf(of) => {
@@ -353,6 +354,7 @@ fn numbers(style: &NumberStyle, text: &str) -> Vec<Range<usize>> {
     let (thousands, decimal) = match style.like.first().map(|example| example.text.trim_matches(['-', '+', '(', ')'])) {
         None => (None, '.'),
         Some("1,234.5") => (Some(","), '.'),
+        Some("1.234,5") => (Some(r"\."), ','),
         Some("1 234,5") => (Some(r"[\p{Zs}]"), ','),
         Some(other) => panic!("the reference does not know {other}"),
     };
@@ -410,7 +412,8 @@ fn number_text(style: &NumberStyle, number: &str) -> String {
     if style.like.is_empty() {
         return number.to_owned();
     }
-    let decimal = if style.like[0].text.contains(' ') { ',' } else { '.' };
+    let example = style.like[0].text.trim_matches(['-', '+', '(', ')']);
+    let decimal = example.chars().rfind(|c| !c.is_ascii_digit()).expect("the example has a decimal mark");
     let digits = number.replace(decimal, "D").replace(|c: char| !c.is_ascii_digit() && c != 'D', "").replace('D', ".");
     if number.contains(['-', '−', '(']) { format!("-{digits}") } else { digits }
 }
@@ -457,8 +460,8 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         ConditionKind::Length { from, to } => (*from..=to.unwrap_or(usize::MAX)).contains(&units(text, unit).len()),
         ConditionKind::Class(class) => !text.is_empty() && characters.iter().all(|character| is_of(class, character)),
         ConditionKind::Fits(regex) => compiled(&format!("^(?:{})$", regex.pattern), &regex.flags).is_match(text),
-        ConditionKind::StartsWith(Marker::Text { text: start, any_case: false }) => {
-            next_from(&Marker::Text { text: start.clone(), any_case: false }, text, 0).is_some_and(|found| found.start == 0)
+        ConditionKind::StartsWith(marker @ Marker::Text { .. }) => {
+            next_from(marker, text, 0).is_some_and(|found| found.start == 0)
         }
         ConditionKind::StartsWith(Marker::Run(class)) => characters.first().is_some_and(|first| is_of(class, first)),
         ConditionKind::EndsWith(Marker::Run(class)) => characters.last().is_some_and(|last| is_of(class, last)),

@@ -10,8 +10,8 @@ use keen_notch_core::batch::Column;
 use keen_notch_core::carving::{BatchResults, Carving, Memory, TableRows, Totals};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::ast::{Condition, ConditionKind};
+use keen_notch_core::phrase::{Phrase, reference};
 use keen_notch_core::program::{Program, Results, Setting, Work};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
@@ -184,6 +184,21 @@ fn phrase() -> impl Strategy<Value = String> {
 }
 
 /// Runs a program on a column and compares each result with the interpreter.
+/// Other tests compare these with tables or with other packages.
+const ELSEWHERE: [&str; 5] = ["title", "plain number like", "date ", "email", "check digit"];
+
+/// A new step or condition is missing in the interpreter until this test passes.
+#[test]
+fn the_examples_of_the_reference_agree() {
+    let entries = reference::entries().chain(reference::CONDITIONS.entries);
+    for (value, phrase) in entries.flat_map(|entry| entry.examples) {
+        let values = [(*value).to_owned(), String::new(), "é-1".to_owned()];
+        if !ELSEWHERE.iter().any(|words| phrase.trim_start_matches("whether ").starts_with(words)) {
+            hold_to_the_interpreter(phrase, &values, Unit::Characters).unwrap();
+        }
+    }
+}
+
 fn hold_to_the_interpreter(phrase: &str, values: &[String], unit: Unit) -> Result<(), TestCaseError> {
     let parsed = Phrase::parse(phrase).unwrap();
     let program = Program::new(&parsed, unit).unwrap();

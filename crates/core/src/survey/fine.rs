@@ -130,6 +130,7 @@ impl Encoder {
         glance
     }
 
+    #[inline]
     fn push_run(&mut self, character: &str, kind: Option<Kinds>, count: usize) {
         let index = kind.and_then(|kind| Kinds::EACH.iter().position(|each| *each == kind));
         match (index, character.as_bytes()) {

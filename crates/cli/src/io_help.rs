@@ -8,7 +8,7 @@ use keen_notch_io::sink::Limit;
 use keen_notch_io::source::{BrokenCompression, ShortenedFile};
 use keen_notch_io::{Error, Remedy};
 
-/// What to do about an error of the tables.
+/// Suggests a solution to an error of the tables.
 pub fn help(error: &Error) -> String {
     match error {
         Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {

@@ -112,7 +112,7 @@ pub struct CarvedBatch<'t> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct PieceId(pub(crate) usize);
 
-/// Why a batch was not taken. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
+/// The runner refused a batch. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
 ///
 /// ```
 /// use keen_notch_core::{Column, cutlist::CutList};

@@ -21,7 +21,7 @@ use crate::sightings::ROWS;
 /// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 4;
 
-/// The counts of a run, and what was asked of it.
+/// The counts of a run, with its pieces and checks.
 ///
 /// ```
 /// use keen_notch_core::{Column, cutlist::CutList};

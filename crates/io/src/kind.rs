@@ -25,8 +25,8 @@ pub struct FormatInfo {
     pub has_arrays: bool,
     /// Whether columns need positions in the line.
     pub needs_positions: bool,
-    /// Whether keys must differ, in objects.
-    pub has_keys: bool,
+    /// Whether a row is a JSON object, which repeats no key.
+    pub has_objects: bool,
 }
 
 pub type Kind = &'static FormatInfo;
@@ -44,7 +44,7 @@ impl FormatInfo {
         has_types: false,
         has_arrays: false,
         needs_positions: false,
-        has_keys: false,
+        has_objects: false,
     };
 
     /// Text whose rows are lines.

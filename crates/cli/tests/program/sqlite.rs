@@ -170,6 +170,19 @@ fn conversion_to_and_from_other_formats() {
 }
 
 #[test]
+fn columns_of_mixed_types_are_written_as_text() {
+    let yard = Yard::new();
+    let rows = "CREATE TABLE t (code TEXT, n); INSERT INTO t VALUES ('GRP-1', 5), ('HNG-2', NULL), ('ROP-3', 'x')";
+    connection(&yard, "yard.db").execute_batch(rows).unwrap();
+    let from = ["carve", "--from", "sqlite:yard.db", "--table", "t", "-c", "code", "-p", "family: first 3", "-q"];
+    for out in ["t.parquet", "t.arrow"] {
+        yard.out(&[&from[..], &["-o", out]].concat());
+        let again = yard.out(&["carve", out, "-c", "code", "-p", "no: last 1", "--to", "csv", "-q"]);
+        assert_eq!(again, "code,n,family,no\nGRP-1,5,GRP,1\nHNG-2,,HNG,2\nROP-3,x,ROP,3\n");
+    }
+}
+
+#[test]
 fn failures_have_a_reason_and_leave_no_files() {
     let yard = database();
     yard.write("text.csv", "code\nA-1\n");

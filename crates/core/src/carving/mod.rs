@@ -200,7 +200,7 @@ impl Carving {
         before.chain(after).collect()
     }
 
-    /// What an output column is called; that of the source is called as whoever writes it says.
+    /// The title of an output column.
     pub fn title(&self, column: OutColumn, header: &Header) -> String {
         match column {
             OutColumn::Original(index) => header.title(index),

@@ -12,7 +12,7 @@ pub struct Totals {
     pub pieces: Vec<Tally>,
     /// The failing rows of each check, in the order of [`Carving::checks`]. The numbers of the rows start at 1 in every part.
     pub failed: Vec<Sightings>,
-    /// The rows to which each check applied.
+    /// The number of rows that each check looked at.
     pub checked: Vec<u64>,
 }
 

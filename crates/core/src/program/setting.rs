@@ -14,7 +14,7 @@ use crate::text::unit::Unit;
 /// ```
 pub type List = Arc<ListTexts>;
 
-/// The values of a list, with which `listed in` compares.
+/// The values of a list for `listed in`.
 ///
 /// ```
 /// use keen_notch_core::runner::{List, ListTexts};

@@ -11,7 +11,7 @@ use crate::kind::{FormatInfo, Kind};
 use crate::source::memory::{MemoryChunk, MemorySource};
 use crate::source::{CellKind, Format, TableFormat};
 
-static INFO: FormatInfo = FormatInfo { name: "records", endings: &["rec"], has_keys: true, ..FormatInfo::TEXT };
+static INFO: FormatInfo = FormatInfo { name: "records", endings: &["rec"], ..FormatInfo::TEXT };
 
 pub static FORMAT: FormatDescriptor = FormatDescriptor {
     open: Some(|opening| Ok(Box::new(open(opening)?))),

@@ -56,8 +56,7 @@ pub fn write_rows(
     let mut written = Ok(());
     let inputs = table.inputs.clone();
     let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
-    let is_taken =
-        named.kind.is_some_and(|kind| kind.has_keys && kind.is_text) || ["file", "row", "line"].contains(&title.as_str());
+    let is_taken = named.kind.is_some_and(|kind| kind.has_objects) || ["file", "row", "line"].contains(&title.as_str());
     let title = if is_taken { "value".to_owned() } else { title };
     let column = |title: &str, is_count| OwnColumn { title: title.to_owned(), is_count };
     let file = inputs.are_several().then(|| column("file", false));

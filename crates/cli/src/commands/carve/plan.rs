@@ -34,9 +34,9 @@ pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<F
         let message = format!("--out-widths is for fixed-width text, and the output is {}", name());
         return Err(Failure::usage(message, "remove it, or write fixed-width text: --to fwf"));
     }
-    if let Some(option) = args.writing.first().filter(|_| {
-        !named.of_output(&table.format).is_delimited() || (named.kind.is_none() && table.format.delimiter().is_none())
-    }) {
+    if let Some(option) =
+        args.writing.first().filter(|_| !named.kind.map_or(table.format.delimiter().is_some(), |kind| kind.is_delimited()))
+    {
         let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
         let message = format!("{option} is for delimited text, and {out} is {}", name());
         return Err(Failure::usage(message, "remove it, or write delimited text: --to csv"));

@@ -43,7 +43,7 @@ impl<'a> Request<'a> {
             None => args.faults.offcuts.as_deref().map(FileFormat::of).unwrap_or_default(),
         };
         // Rows that stay objects keep all their members.
-        let keeps_objects = |named: FileFormat| named.kind.is_none_or(|kind| kind.is_text && kind.has_keys);
+        let keeps_objects = |named: FileFormat| named.kind.is_none_or(|kind| kind.has_objects);
         let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
         let reading = Reading {
             // Typed formats need the types before the first row.

@@ -60,7 +60,7 @@ fn type_of(format: Option<&Format>, types: &[ObservedTypes], column: usize) -> (
     let seen = types.get(column);
     let of = seen.map_or(Type::Text, ObservedTypes::type_of);
     // Phrases read an object as its JSON text.
-    let is_json = format.is_some_and(|format| format.kind().has_keys && !format.kind().has_arrays);
+    let is_json = format.is_some_and(|format| format.kind().has_objects);
     (of, seen.filter(|_| is_json).cloned())
 }
 

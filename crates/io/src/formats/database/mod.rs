@@ -21,7 +21,7 @@ pub use crate::source::address::{Address, Relation, What};
 pub use passwords::{argument_without_passwords, without_passwords};
 pub use plan::{PlannedColumn, TablePlan};
 
-pub static INFO: FormatInfo = FormatInfo { name: "a database", has_types: true, has_keys: true, ..FormatInfo::PLAIN };
+pub static INFO: FormatInfo = FormatInfo { name: "a database", has_types: true, ..FormatInfo::PLAIN };
 
 pub static FORMAT: FormatDescriptor = FormatDescriptor {
     open: Some(|opening| match opening.input {

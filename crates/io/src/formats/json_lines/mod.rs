@@ -27,7 +27,7 @@ use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format, Reading, Source, TableFormat};
 
 pub static INFO: FormatInfo =
-    FormatInfo { name: "JSON Lines", endings: &["jsonl", "ndjson"], has_keys: true, ..FormatInfo::TEXT };
+    FormatInfo { name: "JSON Lines", endings: &["jsonl", "ndjson"], has_objects: true, ..FormatInfo::TEXT };
 
 pub static FORMAT: FormatDescriptor = FormatDescriptor {
     open: Some(|opening| Ok(Box::new(JsonLines::open(opening.input, opening.reading)?))),

@@ -119,7 +119,7 @@ pub struct PieceId(pub(crate) usize);
 ///
 /// let mut runner = CutList::parse("column = 'code'\n[piece.no]\ntake = 'last 3'\n", 0)?.bind(&["code", "depot"])?;
 /// let error = runner.push(vec![Column::of(["GRP-001"])]).unwrap_err();
-/// assert_eq!(error.to_string(), "the batch has 1 columns, and the table 2");
+/// assert_eq!(error.to_string(), "number of columns: 1 in the batch, 2 in the table");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug)]
@@ -144,7 +144,9 @@ impl fmt::Display for PushError {
         match self {
             PushError::Rows => f.write_str("the batch has more than 4294967295 rows"),
             PushError::OtherRunner => f.write_str("the batch was carved for another runner"),
-            PushError::Columns { expected, found } => write!(f, "the batch has {found} columns, and the table {expected}"),
+            PushError::Columns { expected, found } => {
+                write!(f, "number of columns: {found} in the batch, {expected} in the table")
+            }
             PushError::Lengths => f.write_str("the columns of the batch have different numbers of values"),
             PushError::TooLarge(error) => error.fmt(f),
             PushError::Store(error) => error.fmt(f),
@@ -240,12 +242,9 @@ impl Runner {
             return Err(PushError::OtherRunner);
         }
         let before = self.totals.rows.read;
-        let compared = carving.compare(vec![carved], before, &mut self.memory).map_err(PushError::Store)?;
+        let compared = carving.compare_one(carved, before, &mut self.memory).map_err(PushError::Store)?;
         let mut part = Totals::new(carving, self.checks.len());
-        // One batch went in, so one comes out.
-        let Some(mut judged) = compared.into_iter().map(|batch| carving.judge(batch, &mut part)).next() else {
-            return Err(PushError::OtherRunner);
-        };
+        let mut judged = carving.judge(compared, &mut part);
         let (rows, results) = judged.parts();
         results.failures_by_row();
         let numbers: Vec<u64> = rows.numbers().iter().map(|number| before + u64::from(*number)).collect();

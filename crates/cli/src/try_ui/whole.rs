@@ -93,7 +93,7 @@ pub fn judge<'b>(
     memory: &mut Memory,
 ) -> Option<(Judged<TableRows<'b>>, Tally)> {
     let carved = carving.carve(TableRows::of(batch), BatchResults::default()).ok()?;
-    let compared = carving.compare(vec![carved], before, memory).ok()?.pop()?;
+    let compared = carving.compare_one(carved, before, memory).ok()?;
     let mut totals = Totals::new(carving, 0);
     let judged = carving.judge(compared, &mut totals);
     Some((judged, *totals.pieces.first()?))

@@ -14,6 +14,9 @@ pub trait BatchRows {
     /// Keeps only the rows at these ascending indices.
     fn keep(&mut self, rows: &[u32]);
 
+    /// The number of rows.
+    fn count(&self) -> usize;
+
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R;
 
     /// The number of a row, from 1.
@@ -62,8 +65,7 @@ impl Carving {
     /// The results exceed the memory limit of `spare`. Try fewer rows.
     pub fn carve<R: BatchRows>(&self, mut rows: R, spare: BatchResults) -> Result<Carved<R>, Box<Refused<R>>> {
         let mut results = spare;
-        let count = |rows: &R| rows.with_batch(|batch| batch.rows as u64);
-        let before = count(&rows);
+        let before = rows.count();
         if let Some(kept) = rows.with_batch(|batch| self.select(batch, &mut results).map(<[u32]>::to_vec)) {
             rows.keep(&kept);
         }
@@ -74,7 +76,7 @@ impl Carving {
         if self.has_comparisons() {
             rows.with_batch(|batch| self.hash(batch, &mut results));
         }
-        let left_out = before - count(&rows);
+        let left_out = (before - rows.count()) as u64;
         Ok(Carved { rows, results, left_out })
     }
 
@@ -93,14 +95,40 @@ impl Carving {
         before: u64,
         memory: &mut Memory,
     ) -> Result<Vec<Compared<R>>, StoreError> {
-        for batches in carved.chunks_mut(RECALLED).filter(|_| self.looks_back()) {
-            self.recall(batches.iter().map(|batch| &batch.results), memory)?;
-            for Carved { rows, results, .. } in batches {
-                let count = rows.with_batch(|batch| batch.rows);
-                self.remember(results, count, |row| before + rows.number(row), memory)?;
-            }
+        for batches in carved.chunks_mut(RECALLED) {
+            self.compare_batches(batches, before, memory)?;
         }
         Ok(carved.into_iter().map(Compared).collect())
+    }
+
+    /// As [`Carving::compare`], for one batch.
+    ///
+    /// # Errors
+    /// A store fails.
+    pub fn compare_one<R: BatchRows>(
+        &self,
+        mut carved: Carved<R>,
+        before: u64,
+        memory: &mut Memory,
+    ) -> Result<Compared<R>, StoreError> {
+        self.compare_batches(std::slice::from_mut(&mut carved), before, memory)?;
+        Ok(Compared(carved))
+    }
+
+    fn compare_batches<R: BatchRows>(
+        &self,
+        batches: &mut [Carved<R>],
+        before: u64,
+        memory: &mut Memory,
+    ) -> Result<(), StoreError> {
+        if !self.looks_back() {
+            return Ok(());
+        }
+        self.recall(batches.iter().map(|batch| &batch.results), memory)?;
+        for Carved { rows, results, .. } in batches {
+            self.remember(results, rows.count(), |row| before + rows.number(row), memory)?;
+        }
+        Ok(())
     }
 
     /// Runs all checks. Adds the counts to `totals`, except the rows read, kept and written, which are the caller's decision.
@@ -121,7 +149,7 @@ impl Carving {
 /// Removes the rows that `keep` left out. Returns how many.
 fn keep<R: BatchRows>(rows: &mut R, results: &mut BatchResults) -> u64 {
     let Some(kept) = results.take_kept() else { return 0 };
-    let before = rows.with_batch(|batch| batch.rows);
+    let before = rows.count();
     rows.keep(&kept);
     results.keep(&kept);
     (before - kept.len()) as u64

@@ -34,6 +34,10 @@ impl BatchRows for TableRows<'_> {
         self.columns.iter_mut().for_each(|column| column.keep(rows));
     }
 
+    fn count(&self) -> usize {
+        self.numbers.len()
+    }
+
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
         let columns: Vec<Texts> = self.columns.iter().map(Column::texts).collect();
         call(&Batch { rows: self.numbers.len(), columns: &columns })

@@ -20,7 +20,7 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
         let column = Column::of(values.iter().copied());
         let rows_of_batch = TableRows::new(values.len() as u32, vec![Column::from(column.texts())]);
         let carved = carving.carve(rows_of_batch, BatchResults::default()).map_err(|refused| refused.error).unwrap();
-        let compared = carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0);
+        let compared = carving.compare_one(carved, 0, &mut Memory::default()).unwrap();
         let judged = carving.judge(compared, &mut Totals::new(&carving, 0));
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;

@@ -48,7 +48,7 @@ impl Run {
         let columns = (0..3).map(|column| Column::of(rows.iter().map(|row| row[column]))).collect();
         let rows = TableRows::new(rows.len() as u32, columns);
         let carved = carving.carve(rows, BatchResults::default()).map_err(|refused| refused.error).unwrap();
-        let compared = carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0);
+        let compared = carving.compare_one(carved, 0, &mut Memory::default()).unwrap();
         let mut totals = Totals::new(carving, carving.checks().len());
         Run { judged: carving.judge(compared, &mut totals), totals }
     }

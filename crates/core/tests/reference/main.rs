@@ -258,7 +258,7 @@ proptest! {
         let rows = TableRows::new(values.len() as u32, vec![column]);
         let carved = carving.carve(rows, BatchResults::default()).map_err(|refused| refused.error).unwrap();
         let mut totals = Totals::new(&carving, carving.checks().len());
-        let mut judged = carving.judge(carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0), &mut totals);
+        let mut judged = carving.judge(carving.compare_one(carved, 0, &mut Memory::default()).unwrap(), &mut totals);
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
         let is_asked = |value: &String| interpreter::condition(&when, value, Unit::Characters);

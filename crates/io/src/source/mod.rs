@@ -396,6 +396,10 @@ impl BatchRows for Rows<'_> {
         }
     }
 
+    fn count(&self) -> usize {
+        self.len()
+    }
+
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
         let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
         call(&Batch { rows: self.len(), columns: &columns })

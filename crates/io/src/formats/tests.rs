@@ -17,17 +17,17 @@ const LIST: &str = "column = 'code'\n[piece.serial]\ntake = 'after \"-\"'\ncheck
 
 /// The rows, the offcuts and the faults of a run on two rows, the second with a fault. All outputs have one format.
 fn outputs(name: &str, text: &str, to: &str, with_offcuts: bool) -> [Vec<u8>; 3] {
-    outputs_of(&reading(name), name, text, FileFormat::parse(to).unwrap(), with_offcuts)
+    outputs_of(&reading(name), name, text, [FileFormat::parse(to).unwrap(); 2], with_offcuts)
 }
 
-fn outputs_of(reading: &Reading, name: &str, text: &str, named: FileFormat, with_offcuts: bool) -> [Vec<u8>; 3] {
+fn outputs_of(reading: &Reading, name: &str, text: &str, [named, aside]: [FileFormat; 2], with_offcuts: bool) -> [Vec<u8>; 3] {
     let mut table = Table::open(&[Input::Memory(name.to_owned(), text.as_bytes().into())], reading).unwrap();
     let list = CutList::parse(LIST, 0).unwrap();
     let main = list.column.as_ref().map(|main| &main.column);
     let carving = Carving::new(&list.wanted, main, &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
     let all: Vec<usize> = (0..header.count()).collect();
-    let job = Job::new(carving, &header, &all, 0).with_formats(named, named);
+    let job = Job::new(carving, &header, &all, 0).with_formats(named, aside);
     let (mut rows, mut offcuts, mut faults) = (Vec::new(), Vec::new(), Vec::new());
     {
         let [mut rows, mut offcuts, mut faults] =
@@ -109,8 +109,10 @@ fn fixed_width_offcuts_keep_their_lines() {
     let widths = std::sync::Arc::new(keen_notch_core::widths::Widths::parse("code 1 to 6, depot 8 to 12").unwrap());
     let text = "GRP-1  East\nHNG-x  West   \n";
     let reading = Reading { widths: Some(widths), header: false, ..reading("a.fwf") };
-    let [_, offcuts, _] = texts(outputs_of(&reading, "a.fwf", text, FileFormat::default(), true));
-    assert_eq!(offcuts, "HNG-x  West   \n");
+    let [_, offcuts, _] =
+        texts(outputs_of(&reading, "a.fwf", text, [FileFormat::parse("csv").unwrap(), FileFormat::default()], true));
+    // The reason stands after the last column.
+    assert_eq!(offcuts, "HNG-x  West  serial: character 1 is the letter x; a digit was expected\n");
     let input = Input::Memory("a.fwf".to_owned(), text.as_bytes().into());
     let table = Table::open(&[input], &reading).unwrap();
     let refused = offcut_encoder(&table.format, FileFormat::parse("xls").unwrap(), &table.header, &table.types);

@@ -4,9 +4,7 @@ use keen_notch_io::sink::Visible;
 
 use crate::draw::style;
 
-/// Default width in columns.
 const USUAL_WIDTH: usize = 80;
-/// Minimum width in columns.
 const LEAST_WIDTH: usize = 40;
 
 /// Standard output for text, with colours if enabled. Other escape sequences become visible marks.
@@ -20,7 +18,6 @@ pub fn err() -> impl Write {
 
 #[derive(Debug, Clone)]
 pub struct Console {
-    /// Its width in columns.
     pub width: usize,
     /// Whether standard output is a terminal, so that tables are shown instead of data.
     pub shows_tables: bool,

@@ -209,7 +209,6 @@ fn limit(source: &io::Error) -> Option<&Limit> {
     source.get_ref()?.downcast_ref()
 }
 
-/// Whether a disk or a quota is full.
 fn is_full(source: &io::Error) -> bool {
     matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
 }

@@ -70,7 +70,6 @@ fn is_quiet_place() -> bool {
     false
 }
 
-/// The total size of the inputs in bytes; `None` if one is not a file.
 fn size(inputs: &[Input]) -> Option<u64> {
     let size = |input: &Input| {
         let found = std::fs::metadata(input.path()?).ok()?;

@@ -292,7 +292,6 @@ impl Pieces {
     }
 }
 
-/// Reads a cut list. Stops soon after the size limit.
 fn read_list(path: &Path) -> Result<String, Failure> {
     if let Some(format) = FileFormat::of(path).name().filter(|_| path.exists()) {
         let name = path.display();

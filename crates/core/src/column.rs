@@ -13,7 +13,6 @@ pub enum ColumnRef {
     Number(usize),
 }
 
-/// The indices of the first two columns with a name.
 type Places = (Option<usize>, Option<usize>);
 
 /// An index of column names, for many lookups.
@@ -189,7 +188,6 @@ impl Header {
     }
 }
 
-/// An error in resolving a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ColumnError {
@@ -217,7 +215,6 @@ pub enum ColumnError {
     },
 }
 
-/// The most similar column name, or the only one that contains `name`.
 fn nearest_name<'n>(name: &str, names: &'n [String]) -> Option<&'n str> {
     let part = name.to_lowercase();
     let mut wider = names.iter().filter(|known| part.chars().count() > 1 && known.to_lowercase().contains(&part));

@@ -36,7 +36,6 @@ pub enum Source {
         /// The span of the column in the declaration; of the piece's name if it is not given.
         of_span: Span,
         phrase: Phrase,
-        /// Maps bytes of the phrase to bytes of the declaration.
         phrase_at: TextPlace,
     },
     Field {
@@ -218,7 +217,6 @@ impl Keep {
         Keep::parse_at(text, &TextPlace::At(0), origin)
     }
 
-    /// The same; `place` maps the bytes of the text.
     pub(crate) fn parse_at(text: &str, place: &TextPlace, origin: usize) -> Result<Keep, TextError> {
         let When { column, column_span, condition, span } = When::parse(text, place)?;
         let Some(of) = column else {

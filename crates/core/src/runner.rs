@@ -52,7 +52,6 @@ pub struct Runner {
     name: String,
     memory: Memory,
     totals: Totals,
-    /// Those of the last batch.
     results: BatchResults,
 }
 

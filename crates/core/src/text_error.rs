@@ -32,7 +32,6 @@ impl TextError {
         TextError { message: message.into(), label: String::new(), span, help: help.into(), column: None }
     }
 
-    /// An unknown column, named at `span`.
     pub fn of_column(error: ColumnError, span: Span) -> TextError {
         TextError { column: Some(Box::new(error.clone())), ..TextError::new(error.to_string(), span, error.help()) }
     }

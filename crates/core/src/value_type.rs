@@ -90,7 +90,6 @@ fn digits(plain: &str) -> usize {
     digits.trim_start_matches('0').len()
 }
 
-/// Whether a text has the form of a date: dddd-dd-dd.
 fn has_date_form(text: &str) -> bool {
     let is_right = |(place, byte): (usize, u8)| if matches!(place, 4 | 7) { byte == b'-' } else { byte.is_ascii_digit() };
     text.len() == 10 && text.bytes().enumerate().all(is_right)

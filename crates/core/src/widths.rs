@@ -183,7 +183,6 @@ fn is_bare(name: &str) -> bool {
     !name.contains([',', '"', '\'', '\\']) && words.iter().all(is_plain) && words.join(" ") == name && !name.is_empty()
 }
 
-/// The text up to the next comma outside quotes, and the byte after the comma.
 fn entry_at(text: &str, start: usize) -> Result<(&str, usize), TextError> {
     let mut at = start;
     while let Some(c) = text[at..].chars().next() {

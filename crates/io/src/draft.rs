@@ -13,8 +13,7 @@ use crate::carve::{Job, Outs, carve};
 use crate::sink::Stream;
 use crate::table::Table;
 
-/// Number of differing rows to keep.
-const DIFFERING: usize = 3;
+const MOST_DIFFERING: usize = 3;
 
 /// Runs a drafted cut list on all rows.
 ///
@@ -73,11 +72,11 @@ pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Resul
                 item.map(|item| results.texts(values).get(item).to_owned())
             };
             let same = all_results.windows(2).all(|two| of(&two[0]) == of(&two[1]));
-            if same || (tried.differing.len() >= DIFFERING && others.len() >= DIFFERING) {
+            if same || (tried.differing.len() >= MOST_DIFFERING && others.len() >= MOST_DIFFERING) {
                 continue;
             }
             let results: Vec<Option<String>> = all_results.iter().map(of).collect();
-            let is_new = |all: &[Differing]| all.len() < DIFFERING && all.iter().all(|known| known.results != results);
+            let is_new = |all: &[Differing]| all.len() < MOST_DIFFERING && all.iter().all(|known| known.results != results);
             let found =
                 || Differing { row: before + row as u64 + 1, value: values.get(row).to_owned(), results: results.clone() };
             if let [first, second, ..] = results.as_slice() {

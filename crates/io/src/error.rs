@@ -70,12 +70,7 @@ pub enum Error {
     #[error("{name}, line {line}: {} not {encoding} (character {character} of the line, byte {byte} of the file)", hex(bytes))]
     NotOfEncoding { name: String, encoding: &'static str, line: u64, character: usize, byte: u64, bytes: Vec<u8> },
     #[error("{name} is UTF-16, not UTF-8: {}", if *has_mark { "it begins with that byte-order mark" } else { "it has a zero byte beside every ASCII character" })]
-    Utf16 {
-        name: String,
-        /// `utf-16le` or `utf-16be`.
-        encoding: &'static str,
-        has_mark: bool,
-    },
+    Utf16 { name: String, encoding: &'static str, has_mark: bool },
     #[error("{name}, line {line}, character {character}: {why}")]
     NoObject { name: String, line: u64, character: usize, why: String },
     #[error("{name}, line {line}: the key {key:?} comes twice")]

@@ -8,7 +8,6 @@ use crate::formats::own_table::{OwnColumn, OwnTable, Value};
 use crate::kind::FileFormat;
 use crate::sink::Sink;
 
-/// Its columns, and whether they are numbers.
 const COLUMNS: [(&str, bool); 12] = [
     ("file", false),
     ("row", true),

@@ -46,7 +46,6 @@ struct NamedFile {
 
 #[derive(Debug, PartialEq, Eq)]
 enum Identity {
-    /// Standard output that is not a file.
     StandardOutput,
     There(FileId),
     /// A new file, by its folder without links and its name.

@@ -24,7 +24,6 @@ pub struct Inputs {
     part: Option<(Range<usize>, u64)>,
 }
 
-/// The number of rows before each input so far.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Starts(Vec<u64>);
 
@@ -65,7 +64,6 @@ impl Inputs {
         inputs
     }
 
-    /// Restricts the inputs to a part that starts after `skipped` rows of the first one.
     pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
         self.part = Some((inputs, skipped));
     }

@@ -19,7 +19,6 @@ pub struct FormatInfo {
     pub in_a_pipe: Option<Kind>,
     /// Whether inputs can be read in parts, and outputs concatenated, with one header.
     pub is_text: bool,
-    /// Whether columns have types.
     pub has_types: bool,
     /// Whether chunks have typed arrays, which need no text.
     pub has_arrays: bool,
@@ -54,7 +53,6 @@ impl FormatInfo {
         self.delimiter.is_some()
     }
 
-    /// The usual extension.
     pub fn ending(&self) -> &'static str {
         if self.is_delimited() { "csv" } else { self.endings.first().copied().unwrap_or("csv") }
     }
@@ -83,7 +81,6 @@ impl PartialEq for FormatInfo {
 
 impl Eq for FormatInfo {}
 
-/// The delimiter of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Between {
     Anything,

@@ -19,7 +19,6 @@ use crate::table::Table;
 const MOST_BYTES: usize = 512 << 20;
 const EACH: usize = 40;
 
-/// Why a list cannot be used.
 pub enum ListError {
     List(NoList),
     Table(crate::Error),

@@ -59,7 +59,6 @@ impl Progress {
 /// Consumes a part of a large result early, when it is its turn. Returns whether the run continues.
 pub type Ahead<'a, R> = &'a mut dyn FnMut(R) -> bool;
 
-/// Processes all items on this thread.
 fn alone<T, R, E>(
     source: &mut impl FnMut() -> Result<Option<T>, E>,
     mut work: impl FnMut(u64, T, Ahead<R>) -> Result<R, E>,
@@ -206,7 +205,6 @@ struct Turn<S> {
 }
 
 impl<S> Turns<S> {
-    /// The first turn belongs to item 0.
     pub fn new(state: S) -> Turns<S> {
         Turns { state: Mutex::new(Turn { state, next: 0, broken: u64::MAX }), changed: Condvar::new() }
     }

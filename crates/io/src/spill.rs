@@ -88,7 +88,6 @@ impl SortedFile {
         first..self.fences.partition_point(|fence| *fence <= key)
     }
 
-    /// Asks the system to read a page soon.
     fn prefetch(&self, page: usize) {
         #[cfg(target_os = "linux")]
         {

@@ -201,7 +201,6 @@ impl Table {
         self.unchanged.check()
     }
 
-    /// Requests only these columns, as ascending indices. Call it before the first row.
     pub(crate) fn need(&mut self, columns: &[usize]) {
         self.current.need(columns);
         self.needed = Some(columns.to_vec());
@@ -393,7 +392,6 @@ impl Table {
     }
 }
 
-/// The distinct columns in order.
 pub fn in_order(columns: &[usize]) -> Vec<usize> {
     let mut columns = columns.to_vec();
     columns.sort_unstable();

@@ -8,7 +8,6 @@ use keen_notch_core::column::Header;
 #[derive(Debug, Clone, Copy)]
 pub enum View<'v> {
     Columns(&'v [usize]),
-    /// All pieces, with one result per row.
     Pieces(&'v Carving),
 }
 

@@ -13,7 +13,6 @@ use crate::failure::Failure;
 pub struct OutputTable {
     pub address: Address,
     pub table: String,
-    /// What to do if the table exists.
     pub how: How,
 }
 

@@ -23,7 +23,6 @@ use crate::draw::{long, rows, steps, visible};
 use crate::failure::Failure;
 use crate::rules::{Pieces, RuleArgs};
 
-/// Maximum width of a displayed text, in columns.
 const MOST_TEXT: usize = 200;
 
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {

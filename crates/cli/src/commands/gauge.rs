@@ -24,7 +24,6 @@ use crate::failure::Failure;
 
 /// Lines of characters with full numbers, before the ruler becomes denser.
 const MOST_WIDE: usize = 3;
-/// Maximum width of a displayed run, in columns.
 const MOST_RUN: usize = 60;
 /// With more runs, several share a line.
 const MOST_RUN_LINES: usize = 16;

@@ -228,7 +228,6 @@ pub fn open(
     Ok((table, carving))
 }
 
-/// Refuses inputs that cannot be divided into parts.
 pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure> {
     let other = inputs.iter().find(|input| input.is_read_once() || input.path().is_none());
     match other.filter(|_| part.is_some()) {
@@ -310,7 +309,6 @@ pub fn is_standard_output(path: &Path) -> bool {
     path.as_os_str() == "-"
 }
 
-/// Whether a secondary output goes to standard output.
 pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
     [&args.offcuts, &args.faults, &args.summary].into_iter().flatten().any(|path| is_standard_output(path))
 }

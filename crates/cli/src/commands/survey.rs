@@ -34,7 +34,6 @@ use crate::progress::Progress;
 const MOST_LINES: usize = 1_000;
 const LEAST_LINES: usize = 5;
 
-/// Rows of a shape to show on a terminal.
 const MOST_ROWS: usize = 40;
 
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
@@ -118,7 +117,6 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(exit)
 }
 
-/// The surveys of these columns in saved form.
 pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> SavedSurvey {
     let columns = titles.iter().zip(surveys);
     SavedSurvey {

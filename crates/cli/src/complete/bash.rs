@@ -91,7 +91,6 @@ pub enum Quote {
     Double,
 }
 
-/// A command line up to the cursor.
 #[derive(Debug, PartialEq)]
 pub struct Line {
     /// The words before the one at the cursor, without their quotes.

@@ -55,7 +55,6 @@ pub fn pieces(current: &OsStr) -> Vec<CompletionCandidate> {
     steps(&current.to_string_lossy(), true)
 }
 
-/// Completions of a phrase without a name.
 pub fn phrases(current: &OsStr) -> Vec<CompletionCandidate> {
     steps(&current.to_string_lossy(), false)
 }

@@ -97,9 +97,7 @@ fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {
     fits.unwrap_or_else(|| shown(rows.len().min(1)))
 }
 
-/// Number of texts to show for each check.
 const MOST_TEXTS: usize = 6;
-/// Maximum width of a text.
 const MOST_TEXT: usize = 40;
 
 /// The most frequent failing texts of each check, with counts.

@@ -8,7 +8,6 @@ use keen_notch_core::text::characters;
 use super::style::{self, paint};
 use super::visible;
 
-/// Maximum lines to show for wrong words on several lines.
 const MOST_LINES: usize = 4;
 const MARGIN: &str = "  ";
 

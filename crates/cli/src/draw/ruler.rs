@@ -12,8 +12,7 @@ use keen_notch_core::text::names::stand_in;
 use super::style::{self, paint};
 use super::visible;
 
-/// Width of the names at the left.
-const MARGIN: usize = 12;
+const NAME_WIDTH: usize = 12;
 struct Layout {
     cell: usize,
     per_line: usize,
@@ -24,7 +23,7 @@ impl Layout {
     /// Numbers are horizontal on up to `most_wide` lines of characters; longer values have vertical numbers.
     fn new(gauge: &Gauge, width: usize, most_wide: usize) -> Layout {
         let count = gauge.characters.len();
-        let space = width.saturating_sub(MARGIN).max(10);
+        let space = width.saturating_sub(NAME_WIDTH).max(10);
         let widest = (0..count).map(|index| visible::width(&shown(gauge, index))).max().unwrap_or(1);
         let cell = widest.max(format!("-{count}").len()) + 1;
         if count * cell <= most_wide * space {
@@ -87,7 +86,7 @@ pub struct CharacterPlaces {
 impl CharacterPlaces {
     /// The index of the character in a column, or of the nearest one.
     pub fn character(&self, column: usize) -> usize {
-        let cell = column.saturating_sub(MARGIN) / self.cell.max(1);
+        let cell = column.saturating_sub(NAME_WIDTH) / self.cell.max(1);
         (self.characters.start + cell).min(self.characters.end.saturating_sub(1))
     }
 }
@@ -155,7 +154,7 @@ fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> Cow<'a, str> {
 }
 
 fn margin(name: &str) -> String {
-    format!("{:<MARGIN$}", visible::clipped(&visible::without_controls(name), MARGIN - 2))
+    format!("{:<NAME_WIDTH$}", visible::clipped(&visible::without_controls(name), NAME_WIDTH - 2))
 }
 
 fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usize) -> String) -> Vec<String> {
@@ -204,7 +203,6 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
     text
 }
 
-/// The line that underlines a mark; `None` if it has no character on this line.
 fn bars(gauge: &Gauge, mark: &Mark, line: &Range<usize>, layout: &Layout) -> Option<String> {
     let mut bars = String::new();
     let mut column = 0;

@@ -5,7 +5,6 @@ use super::ruler::Mark;
 use super::style::{self, paint};
 use super::visible;
 
-/// Maximum width of a text in columns.
 const MOST_TEXT: usize = 60;
 
 /// The result of a phrase: `→ "00041273"  filled`.
@@ -52,7 +51,6 @@ pub fn marks<'a>(gauge: &Gauge, trace: &Trace, names: &'a [String]) -> Vec<Mark<
     marked.collect()
 }
 
-/// Names for the marks: `step 1`, `step 2` …
 pub fn names(trace: &Trace) -> Vec<String> {
     let count: usize = trace.branches.iter().map(|branch| branch.steps.len()).sum();
     (1..=count).map(|number| format!("step {number}")).collect()

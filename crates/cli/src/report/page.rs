@@ -36,11 +36,8 @@ pub struct File {
 
 #[derive(Debug, Serialize)]
 pub struct Faults {
-    /// The index of the check in the summary.
     pub check: usize,
-    /// The most frequent failing results, with their rows.
     pub results: Vec<TextCount>,
-    /// Rows with other results.
     pub other_rows: u64,
     pub rows: Vec<FaultyRow>,
 }
@@ -54,11 +51,9 @@ pub struct TextCount {
 #[derive(Debug, Serialize)]
 pub struct FaultyRow {
     pub file: String,
-    /// Its number in the file, from 1.
     pub row: u64,
     /// The line where it begins, if it has lines.
     pub line: Option<u64>,
-    /// The value in segments.
     pub value: Vec<Stretch>,
     /// The explanation, as a sentence without a full stop.
     pub detail: String,
@@ -82,11 +77,9 @@ pub enum Mark {
 pub struct PageColumn {
     pub name: String,
     pub blank: u64,
-    /// The number of distinct values, in words.
     pub distinct: String,
     pub shapes: Vec<ShapeCount>,
     pub other_shapes: u64,
-    /// Ranges of lengths with their counts.
     pub lengths: Vec<(usize, usize, u64)>,
     /// The content of each position, if most values have one length.
     pub positions: Vec<Position>,
@@ -96,7 +89,6 @@ pub struct PageColumn {
 #[derive(Debug, Serialize)]
 pub struct ShapeCount {
     pub shape: String,
-    /// The first value with it.
     pub example: String,
     pub count: u64,
 }
@@ -108,7 +100,6 @@ pub struct Position {
 
 #[derive(Debug, Serialize)]
 pub struct Content {
-    /// A character or a kind.
     pub what: String,
     pub is_character: bool,
     pub count: u64,
@@ -116,7 +107,6 @@ pub struct Content {
 
 #[derive(Debug, Serialize)]
 pub struct Hint {
-    /// The observation with its rows.
     pub words: String,
     pub fixes: Vec<String>,
 }

@@ -13,7 +13,6 @@ fn number(value: f64) -> String {
     format!("{:.1}", value)
 }
 
-/// Vertical bars with labels.
 pub fn bars(bars: &[(String, u64)], says: &str) -> Markup {
     let most = bars.iter().map(|(_, count)| *count).max().unwrap_or(0).max(1) as f64;
     let width = bars.len() as f64 * WIDE;

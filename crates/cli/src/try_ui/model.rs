@@ -13,9 +13,7 @@ use super::piece::{Draft, Line, Unfinished};
 use super::row_results::RowResult;
 use super::sample::Sample;
 
-/// Number of changes to undo.
 const MOST_UNDO: usize = 200;
-/// Rows per page key.
 const PAGE: usize = 10;
 
 const NO_NAME: &str = "piece_";
@@ -76,7 +74,6 @@ pub struct Model {
     pub pieces: Vec<Draft>,
     pub at: usize,
     pub field: Field,
-    /// The position of the cursor in it, from 0.
     pub cursor: usize,
     pub view: View,
     /// The displayed rows in order, as indices in the sample.
@@ -88,14 +85,12 @@ pub struct Model {
     /// The result for each row; of an unfinished piece, the last one.
     pub given: Vec<RowResult>,
     pub tally: Tally,
-    /// Why the piece has no results.
     pub unfinished: Option<Unfinished>,
     pub offers: Offers,
     /// The marked characters of the value, as indices.
     pub marked: Option<Range<usize>>,
     mark_from: usize,
     pub says: String,
-    /// The number of changes to the pieces.
     pub changes: u64,
     /// The bound piece; `None` if it is empty or unfinished.
     pub(super) carving: Option<Arc<Carving>>,
@@ -298,7 +293,6 @@ impl Model {
         }
     }
 
-    /// Selects a displayed row.
     pub fn select(&mut self, place: usize) {
         self.selected = place.min(self.order.len().saturating_sub(1));
         self.choose();

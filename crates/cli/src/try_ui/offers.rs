@@ -55,7 +55,6 @@ impl Offers {
         Offers { from: start + from, all: words, ..Offers::default() }
     }
 
-    /// Phrases for wanted results, the best first.
     pub fn phrases(wanted: &[WantedResult], sample: &Sample, unit: Unit) -> Offers {
         let examples: Vec<Example> = wanted.iter().map(|wanted| wanted.example.clone()).collect();
         let mut found = draft::search(&examples).found;
@@ -73,7 +72,6 @@ pub struct WantedResult {
 }
 
 impl WantedResult {
-    /// Whether a phrase gives the result, from the marked range if there is one.
     fn is_given_by(&self, phrase: &str, unit: Unit) -> bool {
         let Ok(program) = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, unit)) else { return false };
         let trace = program.trace(&self.example.value);
@@ -82,7 +80,6 @@ impl WantedResult {
     }
 }
 
-/// The phrase that extracts characters by position.
 pub fn by_position(value: &str, place: &Range<usize>) -> String {
     let first = characters::count(&value[..place.start]) + 1;
     match characters::count(&value[place.clone()]) {

@@ -83,7 +83,6 @@ impl Draft {
         }
     }
 
-    /// The text of a line, for editing.
     pub fn line_mut(&mut self, line: Line) -> &mut String {
         match line {
             Line::Name => &mut self.name,

@@ -12,13 +12,11 @@ use keen_notch_io::view::View;
 const MOST_ROWS: usize = 2000;
 const MOST_BYTES: usize = 8 << 20;
 const MOST_SHAPES: usize = 9;
-/// Number of rows for ranking phrases.
 const MOST_RANKED: usize = 500;
 
 pub struct Sample {
     pub header: Header,
     pub column: usize,
-    /// Whether the sample has all rows.
     pub is_all: bool,
     /// The shapes of its values, the most frequent first.
     pub shapes: Vec<String>,
@@ -96,7 +94,6 @@ impl Sample {
         see(&Batch { rows: self.rows(), columns: &columns })
     }
 
-    /// The rows for ranking phrases.
     pub fn ranked(&self) -> Vec<Row> {
         let rows = (0..self.rows().min(MOST_RANKED)).map(|row| self.row(row));
         rows.map(|(row, value)| Row { row, value: value.to_owned() }).collect()

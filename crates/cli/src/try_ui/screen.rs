@@ -14,19 +14,16 @@ use crate::draw::{bar, long, steps, visible};
 
 const LABEL: u16 = 8;
 const BAR: usize = 8;
-/// Minimum number of rows on a low screen.
 const LEAST_ROWS: usize = 5;
 /// Screens with at least this many lines have some blank lines.
 const TALL: usize = 30;
 
-/// Screen positions, for mouse clicks.
 #[derive(Debug, Clone, Default)]
 pub struct ScreenMap {
     first_line: usize,
     /// The index of that row in the displayed rows.
     first_row: usize,
     rows: usize,
-    /// The first line of the ruler, and the positions of its characters.
     first_of_ruler: usize,
     characters: Vec<CharacterPlaces>,
 }

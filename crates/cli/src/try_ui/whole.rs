@@ -18,7 +18,6 @@ pub struct Counts {
     pub rows: u64,
     pub tally: Tally,
     pub is_done: bool,
-    /// The reason if counting stopped early.
     pub stopped: Option<String>,
 }
 

@@ -125,7 +125,6 @@ impl Buffer {
 /// Default limit for the texts of one step in a batch, in bytes.
 pub const MOST_MADE: usize = 1 << 30;
 
-/// Maximum spare memory, in bytes.
 const MOST_AHEAD: usize = 1 << 20;
 
 /// Initial capacity for large texts, in bytes. An allocator maps such a size separately: untouched pages cost nothing, and freeing

@@ -84,12 +84,10 @@ impl Forms {
         self.rough.is_none()
     }
 
-    /// Values that are not known to be plain.
     pub fn rough(&self) -> &Mask {
         &self.rough
     }
 
-    /// Values that are not known to be simple.
     pub fn composite(&self) -> &Mask {
         &self.composite
     }

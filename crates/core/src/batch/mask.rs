@@ -14,7 +14,6 @@ pub struct Mask {
 }
 
 impl Mask {
-    /// The empty set for zero rows.
     pub const NONE: Mask = Mask { words: Vec::new() };
 
     pub fn clear(&mut self, rows: usize) {

@@ -90,7 +90,6 @@ pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     false
 }
 
-/// The mask of the first `count` bytes.
 #[inline(always)]
 pub fn first_bits(count: usize) -> u32 {
     (1 << count.min(16)) - 1
@@ -159,7 +158,6 @@ impl<'w> Needle<'w> {
     }
 }
 
-/// Whether a text is at a position. Inlined, because the texts are short.
 #[inline(always)]
 fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
     match wanted {

@@ -7,9 +7,7 @@
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Span {
-    /// The first byte.
     pub start: u32,
-    /// The byte after the last.
     pub end: u32,
 }
 

@@ -6,7 +6,6 @@ use crate::program::{Results, Work};
 /// The results of a batch of rows. The memory is reused from batch to batch.
 #[derive(Debug)]
 pub struct BatchResults {
-    /// The memory limit for all results, in bytes, without the values.
     pub(super) most: usize,
     pub(super) pieces: Vec<Results>,
     pub(super) layouts: Vec<LayoutFits>,
@@ -66,7 +65,6 @@ impl BatchResults {
         &self.pieces[piece]
     }
 
-    /// The memory of the results in bytes, without the values.
     pub(super) fn memory(&self) -> usize {
         self.pieces.iter().chain(&self.rebuilt).map(Results::memory).sum()
     }
@@ -76,12 +74,10 @@ impl BatchResults {
         self.most = most;
     }
 
-    /// The kept rows if `keep` leaves some out, for [`BatchResults::keep`].
     pub(super) fn take_kept(&mut self) -> Option<Vec<u32>> {
         self.kept.take()
     }
 
-    /// Keeps only these rows in the results.
     pub(super) fn keep(&mut self, rows: &[u32]) {
         self.pieces.iter_mut().for_each(|results| results.keep(rows));
         self.layouts.iter_mut().for_each(|fits| fits.keep(rows));

@@ -31,7 +31,6 @@ use crate::text_error::TextError;
 pub struct BindError {
     /// The index of the text that declares the piece, as given by the reader.
     pub origin: usize,
-    /// The error, with its place in that text.
     pub error: TextError,
 }
 
@@ -134,7 +133,6 @@ struct Binder<'a> {
     setting: &'a Setting<'a>,
     header: &'a Header,
     names: HashMap<&'a str, usize>,
-    /// How many memories of rows before have been given out.
     uniques: Cell<usize>,
 }
 
@@ -289,7 +287,6 @@ impl Binder<'_> {
         Ok(BoundCondition { test, negated: condition.negated })
     }
 
-    /// The named column; without a name the main column, or the only column.
     fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, TextError> {
         ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
     }

@@ -51,7 +51,6 @@ pub struct RowComparison {
 }
 
 impl Carving {
-    /// Whether any check compares with earlier rows.
     pub fn looks_back(&self) -> bool {
         self.has_comparisons() && !self.is_compared_elsewhere
     }
@@ -106,7 +105,6 @@ impl Carving {
         self.keep.iter().position(|keep| keep.condition.unique().is_some()).unwrap_or(self.keep.len())
     }
 
-    /// Hashes the texts to compare, for rows that the conditions so far keep.
     pub(super) fn hash(&self, batch: &Batch, batch_results: &mut BatchResults) {
         let BatchResults { hashes, not_kept, pieces, failing, .. } = batch_results;
         hashes.resize_with(self.uniques, Vec::new);

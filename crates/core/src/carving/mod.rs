@@ -200,7 +200,6 @@ impl Carving {
         before.chain(after).collect()
     }
 
-    /// The title of an output column.
     pub fn title(&self, column: OutColumn, header: &Header) -> String {
         match column {
             OutColumn::Original(index) => header.title(index),

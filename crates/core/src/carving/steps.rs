@@ -14,7 +14,6 @@ pub trait BatchRows {
     /// Keeps only the rows at these ascending indices.
     fn keep(&mut self, rows: &[u32]);
 
-    /// The number of rows.
     fn count(&self) -> usize;
 
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R;

@@ -31,7 +31,6 @@ fn holds(good: bool) -> Result<(), String> {
     if good { Ok(()) } else { Err("its check digit is not correct".to_owned()) }
 }
 
-/// The digits of a code that has at least two characters, all digits.
 fn digits(code: &str) -> Result<Vec<u8>, String> {
     digits_and_x(code, false)
 }

@@ -191,7 +191,6 @@ fn is_mark(c: char) -> bool {
     MARKS.get(at).is_some_and(|(first, _)| *first <= c)
 }
 
-/// Whether a character can occur in a domain, ignoring its neighbours.
 fn is_of_domain(c: char) -> bool {
     if c.is_ascii() {
         return c.is_ascii_alphanumeric() || c == '-';

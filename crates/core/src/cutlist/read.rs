@@ -17,7 +17,6 @@ use crate::text_error::TextError;
 use crate::value_type::ValueType;
 use crate::words;
 
-/// Maximum number of columns for a piece.
 pub(super) const MOST_COLUMNS: usize = 1000;
 
 /// A parsed cut list. Its phrases and conditions are valid; its columns are resolved when it meets a table.
@@ -36,7 +35,6 @@ pub struct CutList {
 #[derive(Debug, Clone)]
 pub struct Main {
     pub column: ColumnRef,
-    /// Its place in the file.
     pub span: Range<usize>,
 }
 
@@ -89,7 +87,6 @@ impl CutList {
     }
 }
 
-/// The error for a cut list without pieces.
 pub fn no_piece(file: &str) -> TextError {
     let help = "add one:  [piece.family]  take = 'first 3'";
     TextError::new("the cut list has no piece", file.len()..file.len(), help)
@@ -97,7 +94,6 @@ pub fn no_piece(file: &str) -> TextError {
 
 /// Maximum size of a cut list, in bytes.
 pub const MOST_BYTES: usize = 4 << 20;
-/// Maximum number of pieces, including those of layouts.
 pub const MOST_PIECES: usize = 5000;
 
 fn value_type(entry: &PieceEntry) -> Result<Option<ValueType>, TextError> {

@@ -22,7 +22,6 @@ pub const LOOK: u8 = 2;
 const DIGIT: u8 = 1;
 const SPACE: u8 = LOOK;
 
-/// Digits, and letters that look like digits.
 pub const MAY_BE_DIGITS: [bool; 256] = {
     let mut table = [false; 256];
     let mut byte = 0u8;

@@ -24,14 +24,12 @@ use crate::text::unit::Unit;
 use crate::text::{characters, names};
 use crate::words::{counted, grouped};
 
-/// Maximum number of hints.
 pub const MOST: usize = 5;
 /// A piece is reported if it is missing or short in at most this share of the rows.
 const FEW: f64 = 0.02;
 /// A check is questioned if at least this share of the rows fail it.
 const NEARLY_ALL: f64 = 0.9;
 
-/// A check with its failing rows.
 #[derive(Debug, Clone)]
 pub struct FailedCheck<'c> {
     pub of: &'c str,
@@ -115,7 +113,6 @@ impl Diagnostics {
         self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes && piece.is_sampled);
     }
 
-    /// Whether more sample values are needed.
     pub fn lack_samples(&self) -> bool {
         self.pieces.iter().any(|piece| piece.is_sampled && piece.sample.len() < outline::SAMPLE)
     }
@@ -327,7 +324,6 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Numbers that the phrase reads partly, without their sign, or not at all.
     fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(diagnostics) = &self.numbers else { return Vec::new() };
         let name = &self.name;

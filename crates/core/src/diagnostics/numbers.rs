@@ -26,7 +26,6 @@ pub struct NumberDiagnostics {
     pub has_example: bool,
     /// The doubts about values, with an example of each.
     pub doubts: BTreeMap<NumberDoubt, DoubtfulNumbers>,
-    /// Whether any result has a decimal point.
     pub with_point: bool,
 }
 
@@ -45,7 +44,6 @@ pub enum NumberDoubt {
     Sign(SignPlace),
 }
 
-/// Where a sign stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SignPlace {
     Before,

@@ -18,7 +18,6 @@ pub fn counted_ends(phrase: &Phrase) -> (bool, bool) {
     }
 }
 
-/// The literal markers of a phrase.
 pub fn markers(phrase: &Phrase) -> Vec<String> {
     let mut texts = Vec::new();
     let mut add = |marker: &Marker| {

@@ -41,11 +41,9 @@ pub struct PieceDiagnostics {
     pub spaces: Sightings,
     /// Look-alikes in values without the marker: marker, look-alike, and the outline of the corrected value.
     pub look_alikes: BTreeMap<(String, char, String), WithExample>,
-    /// Markers that occur in another case.
     pub other_case: BTreeMap<String, WithExample>,
     /// Results that are digits except for letters that resemble digits: the first such letter, and the outline of the value.
     pub letters: BTreeMap<(char, String), Sightings>,
-    /// Number of results that are only digits.
     pub digits_only: u64,
     pub there: u64,
     /// Number of values that are not empty.
@@ -53,9 +51,7 @@ pub struct PieceDiagnostics {
     pub sample: Vec<String>,
     /// Observations about its branches with `date`, if there are several.
     pub date_branches: Option<DateBranches>,
-    /// Dates in the future.
     pub future: Sightings,
-    /// The year 99 years before today.
     pub hundred_years_ago: i32,
     /// Values with text but without a result.
     pub missing: Sightings,
@@ -68,7 +64,6 @@ pub struct PieceDiagnostics {
 
 #[derive(Clone, Copy)]
 pub struct Observation<'a> {
-    /// The value of each row.
     pub values: Texts<'a>,
     /// The number of values that are not empty, from [`note_looks`].
     pub filled: u64,
@@ -307,7 +302,6 @@ impl WithSimd for CountDigits<'_> {
     }
 }
 
-/// Maximum number of kinds that are counted separately.
 const MOST_KINDS: usize = 1000;
 
 pub fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
@@ -322,7 +316,6 @@ pub fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTre
     }
 }
 
-/// A count with an example.
 #[derive(Debug, Clone, Default)]
 pub struct WithExample {
     pub seen: Sightings,

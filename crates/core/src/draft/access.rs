@@ -1,6 +1,5 @@
 //! The steps that reach a part of a value, with alternatives.
 
-/// Alternative sequences of steps.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Access {
     branches: Vec<Vec<String>>,

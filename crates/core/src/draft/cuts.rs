@@ -14,7 +14,6 @@ use crate::text::kind::Kind;
 /// A step with its cost. Simple and general steps are cheap.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Step {
-    /// The step in the phrase language.
     pub text: String,
     pub cost: f64,
 }
@@ -29,7 +28,6 @@ impl Step {
 const MOST_NTH: usize = 4;
 /// Sections, numbers and runs that are tried from either end.
 const MOST_PARTS: usize = 9;
-/// Markers that are tried.
 const MOST_MARKERS: usize = 14;
 
 struct Marker {

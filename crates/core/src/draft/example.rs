@@ -7,7 +7,6 @@ const MOST_BYTES: usize = 1000;
 
 const ARROW: &str = " => ";
 
-/// A value and its wanted result.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Example {
     pub value: String,

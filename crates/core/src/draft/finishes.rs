@@ -56,7 +56,6 @@ impl<'a> Target<'a> {
 /// Maximum number of letters and digits in a prefix.
 const MOST_BEFORE: usize = 64;
 
-/// The number of wanted characters that occur in the text in order, from the first on.
 fn picked(text: &[char], wanted: &[char]) -> usize {
     let mut rest = text.iter();
     wanted.iter().take_while(|c| rest.any(|found| found == *c)).count()

@@ -21,7 +21,6 @@ const FEW_VALUES: u64 = 20;
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Origin {
     pub input: String,
-    /// The column in cut list notation.
     pub column: String,
     /// The names of all columns, which the pieces must avoid.
     pub columns: Vec<String>,
@@ -58,7 +57,6 @@ pub struct Draft {
 /// The results of running a reading on all rows.
 #[derive(Debug, Clone, Default)]
 pub struct Evidence {
-    /// Rows with faults.
     pub faulty: Sightings,
     /// The target and words of each check, with the failing rows.
     pub checks: Vec<(String, String, Sightings)>,
@@ -411,11 +409,10 @@ fn capital(text: &str) -> String {
     chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())
 }
 
-/// Maximum number of characters of a value in a comment.
-const SHOWN: usize = 30;
+const MOST_SHOWN: usize = 30;
 
 pub(super) fn clipped(text: &str) -> String {
-    let end = crate::text::characters::notch(text, SHOWN);
+    let end = crate::text::characters::notch(text, MOST_SHOWN);
     if end < text.len() { format!("{}…", &text[..end]) } else { text.to_owned() }
 }
 

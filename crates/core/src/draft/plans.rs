@@ -6,12 +6,10 @@ use crate::phrase::Phrase;
 use crate::program::{Program, Scratch};
 use crate::text::unit::Unit;
 
-/// Compiled steps by their text.
 #[derive(Debug, Default)]
 pub struct Plans {
     known: HashMap<String, Option<Program>>,
     scratch: Scratch,
-    /// The work so far, in bytes of text processed.
     done: usize,
 }
 
@@ -47,7 +45,6 @@ impl Plans {
         self.done += STEP + texts.iter().map(|text| text.as_ref().len()).sum::<usize>();
     }
 
-    /// Whether the work limit is reached.
     pub fn are_exhausted(&self) -> bool {
         self.done > MOST_DONE
     }

@@ -6,7 +6,6 @@ use crate::layout::SPECIAL;
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reading {
-    /// A summary in one line.
     pub heading: String,
     pub proposal: Proposal,
 }
@@ -124,7 +123,6 @@ impl Writing<'_> {
     }
 }
 
-/// The form of a structure, with its pieces.
 pub fn form(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
     let piece = |piece: &DraftPiece| piece.known.field(&piece.name);
     Writing { pieces: pieces.iter(), piece, special: &SPECIAL, escape: |_| '\\', optional: true }.write(node)

@@ -15,7 +15,6 @@ use super::plans::{Plans, compile};
 
 /// The cost of a `then`.
 pub const THEN: f64 = 0.15;
-/// Maximum useful cost of a phrase.
 const MOST_COST: f64 = 4.5;
 /// Phrases may cost this much more than the simplest one.
 const MARGIN: f64 = 1.1;
@@ -35,7 +34,6 @@ pub struct FoundPhrase {
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct SearchResult {
     pub found: Vec<FoundPhrase>,
-    /// Whether the search stopped at its work limit.
     pub was_cut_short: bool,
 }
 

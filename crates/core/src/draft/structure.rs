@@ -9,10 +9,8 @@ use crate::survey::{What, runs_of};
 
 /// Share of values with more sections than usual above which these are not exceptions.
 const LONGER: f64 = 0.03;
-/// Maximum nesting of divisions.
 const DEEPEST: usize = 4;
 
-/// A part of a value, possibly divided.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Node {
     Leaf(Leaf),
@@ -41,7 +39,6 @@ pub enum Node {
 pub struct Leaf {
     pub access: Access,
     pub hint: Option<String>,
-    /// Its texts in the sample.
     pub texts: Vec<String>,
     pub expected: bool,
 }

@@ -9,7 +9,6 @@ use crate::text_error::TextError;
 
 /// Maximum total width of the limited fields of a form.
 const MOST_WIDTH: usize = 10_000;
-/// Maximum nesting of optional parts.
 const MOST_DEPTH: usize = 20;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -61,7 +60,6 @@ impl Form {
     }
 }
 
-/// The form in its own notation. Parsing the text gives the same items.
 impl fmt::Display for Form {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.items.iter().try_for_each(|item| f.write_str(&printed(item)))
@@ -186,7 +184,6 @@ impl Reader<'_> {
     }
 }
 
-/// The special characters of a form, which a backslash makes literal.
 pub(crate) const SPECIAL: [char; 5] = ['<', '>', '[', ']', '\\'];
 
 fn flush(text: &mut String, items: &mut Vec<Item>) {

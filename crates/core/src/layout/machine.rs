@@ -104,7 +104,6 @@ pub enum Step {
     Done,
 }
 
-/// Threads in order of preference, each with its step and latest event.
 #[derive(Debug, Default)]
 struct Threads {
     list: Vec<(usize, EventIndex)>,

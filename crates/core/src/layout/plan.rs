@@ -44,7 +44,6 @@ pub(crate) enum Expected<'p> {
 }
 
 impl LayoutFits {
-    /// The spans of a field in each value; empty if absent.
     pub(crate) fn field(&self, field: usize) -> &[Span] {
         self.fields.get(field).map_or(&[], Vec::as_slice)
     }

@@ -83,7 +83,10 @@ pub enum StepKind {
     /// `chars 5 to 12`, `chars 5 to end`
     CharsTo(Range),
     /// `chars 5 for 8`
-    CharsFor { from: Position, width: usize },
+    CharsFor {
+        from: Position,
+        width: usize,
+    },
     /// `drop first 4`
     DropFirst(usize),
     /// `drop last 5`
@@ -104,12 +107,16 @@ pub enum StepKind {
         nth: Option<Position>,
     },
     /// `section 2 by "-"` (a range of one) and `sections 1 to 2 by "-"`
-    Sections { range: Range, by: Division },
-    /// `sections by "-"`: every one, as several results
+    Sections {
+        range: Range,
+        by: Division,
+    },
     AllSections(Division),
     /// `number`, `number 2 signed`
-    Number { which: Position, style: NumberStyle },
-    /// `numbers`: every one, as several results
+    Number {
+        which: Position,
+        style: NumberStyle,
+    },
     AllNumbers(NumberStyle),
     /// `run 2`, `run 1 of digits`
     Run {
@@ -117,11 +124,9 @@ pub enum StepKind {
         /// The class; `None` for a run of any one kind.
         of: Option<Class>,
     },
-    /// `runs`, `runs of digits`: every one, as several results
     AllRuns(Option<Class>),
     /// `match /re/ group 1`
     Match(Pattern),
-    /// `matches /re/ group 1`: every one, as several results
     AllMatches(Pattern),
     /// `length`
     Length(Option<Unit>),
@@ -133,7 +138,6 @@ pub enum StepKind {
     Whether(Condition),
     /// `joined with "; "`: joins several results
     Joined(String),
-    /// `trim`, `trim left`, `trim right`
     Trim(Sides),
     /// `squeeze`
     Squeeze,
@@ -155,10 +159,13 @@ pub enum StepKind {
         with_span: Span,
     },
     /// `pad left to 6 with "0"`
-    Pad { side: Side, width: usize, with: String },
+    Pad {
+        side: Side,
+        width: usize,
+        with: String,
+    },
     /// `clip to 10`, `clip to 10 with "…"`
     Clip {
-        /// The maximum width in characters.
         width: usize,
         /// The text at the end of a shortened result, included in the width.
         mark: String,
@@ -275,7 +282,6 @@ pub enum ClassPart {
     Lowercase,
     /// `alphanumeric`: letters and digits.
     Alphanumeric,
-    /// `spaces`: Unicode white space.
     Spaces,
     /// `punctuation`: everything else.
     Punctuation,
@@ -350,11 +356,9 @@ pub enum ConditionKind {
     Blank,
     /// `length 8`, `length 4 to 8`, `length 4 to`
     Length {
-        /// The minimum in characters.
         from: usize,
         to: Option<usize>,
     },
-    /// `digits`: every character is in the class.
     Class(Class),
     /// `fits /re/`: the whole text matches.
     Fits(Regex),
@@ -367,11 +371,20 @@ pub enum ConditionKind {
     /// `contains word "WO"`: as a whole word.
     ContainsWord(String),
     /// `one of "A", "B"`
-    OneOf { texts: Vec<String>, any_case: bool },
+    OneOf {
+        texts: Vec<String>,
+        any_case: bool,
+    },
     /// `listed in "sites.csv" column "site"`
-    ListedIn { list: ListSource, any_case: bool },
+    ListedIn {
+        list: ListSource,
+        any_case: bool,
+    },
     /// `range 1 to 999`: compared exactly; either limit is optional.
-    Range { from: Option<String>, to: Option<String> },
+    Range {
+        from: Option<String>,
+        to: Option<String>,
+    },
     /// `date "%y%m%d"`
     Date(DateFormat),
     /// `email`

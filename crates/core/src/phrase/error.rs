@@ -52,7 +52,6 @@ pub enum ErrorKind {
     UnclosedRegex,
     UnknownFlag,
     UnknownCondition(String),
-    /// An invalid regular expression, with the reason from the regex crate.
     BadRegex(String),
     RegexesTooLarge {
         limit: usize,
@@ -67,7 +66,6 @@ pub enum ErrorKind {
     /// An invalid date format, or one that does not identify a day.
     BadDateFormat(String),
     MarkTooWide,
-    /// A step with several results after another one.
     SeveralAgain,
     NothingToJoin,
     SeveralLeft,

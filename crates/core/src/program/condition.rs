@@ -49,12 +49,10 @@ enum Test {
         text: String,
         unit: Unit,
     },
-    /// The text starts with this one in any case, found by a regular expression.
     StartsFolded {
         compiled: Box<CompiledRegex>,
         unit: Unit,
     },
-    /// The text ends with this one in any case; the regular expression contains the anchor.
     EndsFolded {
         compiled: Box<CompiledRegex>,
         unit: Unit,
@@ -62,7 +60,6 @@ enum Test {
     FirstOf(Box<ClassPlan>),
     LastOf(Box<ClassPlan>),
     Contains(Box<Matcher>),
-    /// The text occurs without a letter or digit on either side.
     ContainsWord(Box<Matcher>),
     OneOf {
         texts: Vec<String>,

@@ -117,7 +117,6 @@ fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize
     }
 }
 
-/// The positions `from` to `to`, or `width` positions from `from`.
 struct Window {
     from: Position,
     to: Position,

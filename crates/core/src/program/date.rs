@@ -128,7 +128,6 @@ impl Field {
     }
 }
 
-/// The format without abbreviations.
 fn written_out(format: &str) -> String {
     // A doubled percent sign is not an abbreviation.
     let whole = [("%F", "%Y-%m-%d"), ("%D", "%m/%d/%y"), ("%T", "%H:%M:%S"), ("%R", "%H:%M")];

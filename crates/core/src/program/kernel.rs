@@ -88,7 +88,6 @@ impl CutKernel {
         })
     }
 
-    /// Cuts plain texts; missing results are empty.
     pub(super) fn cut(&self, text: &[u8], spans: &mut [Span]) {
         simd::for_this_processor(CutAll { kernel: self, text, spans });
     }
@@ -378,7 +377,6 @@ fn first_number(text: &[u8], value: Span) -> Option<Span> {
     Some(Span::new(start, number_end(text, start, end)))
 }
 
-/// The end of the number that begins at a digit.
 #[inline(always)]
 fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     let text = text.get(..end).unwrap_or_default();

@@ -195,7 +195,6 @@ impl<'p, 't> LinearMatches<'p, 't> {
         self.sets.get_index(number as usize).map_or(&[], |set| set)
     }
 
-    /// Follows a match from its start `begin` to its end.
     fn walk(&mut self, begin: usize, slots: &mut [Option<NonMaxUsize>]) -> Option<usize> {
         enum Todo {
             Try(StateID),
@@ -259,7 +258,6 @@ impl<'p, 't> LinearMatches<'p, 't> {
         }
     }
 
-    /// Reads a block backwards from the states at its end, and keeps it.
     fn hold(&mut self, block: usize) {
         if self.sets.len() * self.ends[block].len() * 8 > MOST_SETS {
             self.sets.clear();

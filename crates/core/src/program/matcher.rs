@@ -23,9 +23,7 @@ enum Strategy {
     Byte(u8),
     Text(Box<Finder<'static>>),
     AnyCase(Box<AhoCorasick>),
-    /// A run of a class. One table lookup per character.
     Run(Box<ClassPlan>),
-    /// A character of a class. One table lookup per character.
     OneOf(Box<ClassPlan>),
     /// A text in any case, found by a regular expression.
     Folded(Box<CompiledRegex>),

@@ -246,7 +246,6 @@ pub(crate) fn sign_after(text: &str, at: usize) -> Option<usize> {
     (!is_letter_or_digit(&text[end..][..characters::notch(&text[end..], 1)])).then_some(end)
 }
 
-/// Whether a character is a letter or digit. A digit may follow a prepended mark.
 fn is_letter_or_digit(character: &str) -> bool {
     character.starts_with(char::is_alphabetic) || character.contains(|c: char| c.is_ascii_digit())
 }

@@ -71,7 +71,6 @@ pub(super) enum Op {
     /// Returns a part of the text, without a copy.
     Cut(CutOp),
     Spread(SpreadOp),
-    /// Joins several results with a text between them. Copies them.
     Join(String),
     /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
     Describe(DescribeOp),
@@ -81,11 +80,8 @@ pub(super) enum Op {
 #[derive(Debug, Clone)]
 pub(super) enum CutOp {
     Whole,
-    /// The first `n`, or all if there are fewer.
     First(usize),
-    /// The last `n`, or all if there are fewer.
     Last(usize),
-    /// One position, if it exists.
     Char(Position),
     /// The existing part of a range. Counts the text first.
     CharsTo(Range),
@@ -131,7 +127,6 @@ pub(super) enum CutOp {
         which: Position,
         class: Matcher,
     },
-    /// The first match of a regular expression, or a group of it.
     Match(Box<PatternPlan>),
     /// The text without white space at its ends. Reads only the ends.
     Trim(Sides),

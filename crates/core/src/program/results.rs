@@ -171,14 +171,12 @@ impl Results {
         self.is_too_large
     }
 
-    /// The memory of the results in bytes, without the values: texts and positions.
     pub(crate) fn memory(&self) -> usize {
         let texts = if self.is_made { self.buffer.width() } else { 0 };
         let places = if self.are_several() { self.spans.len() * size_of::<Span>() } else { 0 };
         texts + places
     }
 
-    /// Limits the memory of the results to `most` bytes.
     pub(crate) fn set_most(&mut self, most: usize) {
         self.buffer.set_most(most);
     }
@@ -188,7 +186,6 @@ impl Results {
         self.is_too_large = true;
     }
 
-    /// Sets `rows` rows without a result, in this state.
     pub(crate) fn set_none(&mut self, rows: usize, state: State) {
         self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.spans.resize(rows, Span::default());

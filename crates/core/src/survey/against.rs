@@ -36,7 +36,6 @@ pub enum Change {
     NewShape(Group),
     /// A new unusual character.
     NewOddity(Oddity, Sightings),
-    /// More or fewer blank rows.
     Blanks {
         before: u64,
         now: Sightings,
@@ -46,7 +45,6 @@ pub enum Change {
         before: u64,
         now: u64,
         new: u64,
-        /// The first rows with new values, one row for each.
         rows: Vec<u64>,
     },
     /// A large change in the number of distinct values.
@@ -60,23 +58,19 @@ pub enum Change {
         character: String,
         /// The most frequent number of sections before, and the number of values with it.
         before: (usize, u64),
-        /// The number of values with it now, and those without it.
         now: (u64, Sightings),
     },
     /// Values outside the earlier range of lengths.
     Lengths {
         before: (usize, usize),
         now: (usize, usize),
-        /// The number of values outside the earlier range.
         beyond: u64,
     },
-    /// More or fewer values with an unusual character.
     OddityMoved {
         oddity: Oddity,
         before: u64,
         now: Sightings,
     },
-    /// More or fewer values of a shape.
     ShapeMoved {
         shape: Shape,
         before: u64,

@@ -37,7 +37,6 @@ const COMMON: f64 = 0.01;
 #[derive(Debug, Clone)]
 pub struct Group {
     pub shape: Shape,
-    /// The number of values, and the first rows.
     pub seen: Sightings,
     /// The first value, shortened if long.
     pub example: String,
@@ -69,7 +68,6 @@ struct Slot {
     what: Option<What>,
 }
 
-/// The merged shapes, by count.
 pub fn groups(shapes: &Shapes) -> Vec<Group> {
     let mut by_skeleton: BTreeMap<Vec<Option<What>>, Vec<Member>> = BTreeMap::new();
     for member in members(shapes) {

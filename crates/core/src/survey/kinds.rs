@@ -41,7 +41,6 @@ impl Kinds {
         self.0 & !other.0 == 0
     }
 
-    /// Whether there is more than one kind.
     pub fn is_mixed(self) -> bool {
         self.0.count_ones() > 1
     }

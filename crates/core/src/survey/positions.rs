@@ -43,7 +43,6 @@ pub struct Places {
 #[derive(Debug, Clone)]
 struct PositionCounts {
     plain: [u64; 128],
-    /// The first rows of each, by byte.
     rows: BTreeMap<u8, Vec<u64>>,
     others: BTreeMap<Content, Sightings>,
 }

@@ -77,7 +77,6 @@ impl SavedColumn {
         }
     }
 
-    /// Whether the counts are consistent with the number of rows.
     fn is_sound(&self) -> bool {
         let of_shapes = self.shapes.one_by_one.iter().chain(&self.shapes.together);
         let widths = of_shapes.clone().flat_map(|shape| &shape.widths).all(|(least, most)| *least <= *most && *most < MOST);
@@ -108,7 +107,6 @@ impl SavedColumn {
     }
 }
 
-/// An empty survey with the limits of saved ones.
 fn empty() -> Survey {
     Survey {
         rows: 0,

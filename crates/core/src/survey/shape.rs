@@ -69,7 +69,6 @@ impl Shape {
         self.has(&runs(|part| part.least)) && self.has(&runs(|part| part.most))
     }
 
-    /// The letters for kinds in the shape.
     pub fn symbols(&self) -> impl Iterator<Item = char> + '_ {
         self.parts.iter().filter_map(|part| match &part.what {
             What::Kind(kinds) => Some(kinds.symbol()),
@@ -118,7 +117,6 @@ fn fits(parts: &[ShapePart], runs: &[FineRun]) -> bool {
     false
 }
 
-/// Spaces at the ends and invisible characters appear as visible marks.
 impl fmt::Display for Shape {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let last = self.parts.len().saturating_sub(1);

@@ -22,7 +22,6 @@ const FIRST_COARSE: u8 = 0x90;
 #[derive(Debug, Clone)]
 pub struct Shapes {
     most: usize,
-    /// Maximum number of separate fine shapes of a coarse shape.
     limit: usize,
     fine: HashMap<Box<[u8]>, Fine, FixedState>,
     coarse: BTreeMap<Box<[u8]>, Coarse>,
@@ -498,7 +497,6 @@ mod tests {
     use super::super::fine::Encoder;
     use super::*;
 
-    /// The complete state, in a fixed order.
     fn dump(shapes: &Shapes) -> String {
         let fine: Vec<_> = shapes.fine().into_iter().map(|(key, values)| (decode(key), values.clone())).collect();
         let merged = shapes.merged();

@@ -34,7 +34,6 @@ pub struct Values {
 #[cfg(feature = "cutlist")]
 const SAVED_SHIFT: u32 = 16;
 
-/// Saved distinct values.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedValues {
@@ -142,7 +141,6 @@ impl Values {
         self.hashes.iter().copied()
     }
 
-    /// Whether the hash of a value was saved.
     #[cfg(feature = "cutlist")]
     pub fn has_saved(&self, hash: u64) -> bool {
         self.hashes.contains(&(hash >> SAVED_SHIFT << SAVED_SHIFT))
@@ -208,7 +206,6 @@ impl Values {
         1.0 / ((self.bound - 2) as f64).sqrt()
     }
 
-    /// Whether frequencies are known.
     pub fn counts_each(&self) -> bool {
         self.seen.is_some()
     }

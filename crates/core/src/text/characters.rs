@@ -41,7 +41,6 @@ fn stands_alone(byte: u8) -> bool {
     STANDS_ALONE[usize::from(byte)]
 }
 
-/// The number of bytes of the code point with this first byte.
 #[inline]
 fn code_point_width(lead: u8) -> usize {
     match lead {
@@ -187,7 +186,6 @@ fn is_boundary(text: &str, offset: usize) -> bool {
     GraphemeCursor::new(offset, text.len(), true).is_boundary(text, 0).unwrap_or(true)
 }
 
-/// The number of bytes of the character at the notch `at`; 0 at the end of `text`.
 #[inline]
 pub(crate) fn width_at(text: &str, at: usize) -> usize {
     let bytes = text.as_bytes();

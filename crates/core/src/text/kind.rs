@@ -9,7 +9,6 @@ use unicode_normalization::char::is_combining_mark;
 pub enum Kind {
     /// A letter of any script (Unicode property Alphabetic of the base character).
     Letter,
-    /// One of 0 to 9.
     Digit,
     Space,
     /// A character that is not a letter, a number of any script, a mark or white space.

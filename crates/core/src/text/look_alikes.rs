@@ -22,7 +22,6 @@ pub(crate) fn looks_like(c: char) -> Option<char> {
     })
 }
 
-/// The digit that a letter looks like.
 pub const fn digit_of(letter: char) -> Option<char> {
     Some(match letter {
         'O' | 'o' | 'Q' => '0',

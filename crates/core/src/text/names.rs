@@ -35,7 +35,6 @@ pub(crate) fn name(c: char) -> String {
     format!("{name} (U+{:04X})", u32::from(c))
 }
 
-/// The names of all code points of a character, joined with ` + `.
 pub(crate) fn describe(character: &str) -> String {
     character.chars().map(name).collect::<Vec<_>>().join(" + ")
 }

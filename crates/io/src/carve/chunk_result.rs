@@ -30,7 +30,6 @@ pub struct ChunkResult {
     pub goes_on: bool,
 }
 
-/// The number of sample rows for each check.
 #[derive(Default)]
 pub struct SampleCounts(Vec<usize>);
 

@@ -6,7 +6,7 @@ use keen_notch_core::diagnostics::{Diagnostics, FailedCheck};
 use keen_notch_core::sightings::Sightings;
 
 use super::chunk_result::{ChunkResult, SampleCounts};
-use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
+use super::{Failing, FaultyRow, Job, MOST_ODD_KEPT, MOST_ROWS_OF_KIND, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
 use crate::faults::RowPlace;
@@ -120,7 +120,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         let mut shown: Vec<OddRow> = Vec::new();
         for why in Odd::ALL {
             let is_new = |odd: &&OddRow| odd.why == why && shown.iter().all(|known| known.row != odd.row);
-            let of_kind: Vec<OddRow> = self.report.odd.iter().filter(is_new).take(MOST_ODD).cloned().collect();
+            let of_kind: Vec<OddRow> = self.report.odd.iter().filter(is_new).take(MOST_ROWS_OF_KIND).cloned().collect();
             shown.extend(of_kind);
         }
         self.report.odd = shown;

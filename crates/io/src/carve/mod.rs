@@ -109,7 +109,6 @@ impl Report {
     }
 }
 
-/// A row with faults, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FaultyRow {
     pub row: u64,
@@ -154,10 +153,9 @@ pub struct OddRow {
     pub cells: Vec<PreviewCell>,
 }
 
-/// Rows to show for each reason.
-const MOST_ODD: usize = 2;
+const MOST_ROWS_OF_KIND: usize = 2;
 /// Rows to keep for each reason until it is known which of them are shown for a more serious one.
-const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
+const MOST_ODD_KEPT: usize = MOST_ROWS_OF_KIND * Odd::ALL.len();
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreviewCell {
@@ -246,7 +244,6 @@ impl Job {
         Ok(self)
     }
 
-    /// The columns of fixed-width output.
     pub fn widths(&self) -> Option<Widths> {
         self.places.as_ref().map(|places| encoder::widths_of(&self.shape.titles, places))
     }

@@ -17,7 +17,6 @@ use crate::inputs::Starts;
 use crate::pool::Ahead;
 use crate::source::{Chunk, LineCount, Ragged, Rows};
 
-/// Records the faults, samples and previews of the rows of a chunk.
 pub(super) struct Recorder<'w, 'j> {
     pub(super) job: &'j Job,
     pub(super) chunk: &'w dyn Chunk,

@@ -40,7 +40,6 @@ type Spare<'c> = (Rows<'c>, BatchResults);
 /// A batch with its rows in the chunk, until it is the chunk's turn.
 type Waiting<'c> = (Range<usize>, Carved<Rows<'c>>);
 
-/// The same after its turn.
 type Ready<'c> = (Range<usize>, Compared<Rows<'c>>);
 
 pub struct Worker<'j> {

@@ -36,7 +36,6 @@ pub type Places = Vec<(usize, usize)>;
 /// What an encoder has to know of an output.
 #[derive(Clone, Copy)]
 pub struct EncoderRequest<'a> {
-    /// The format of the output.
     pub kind: Kind,
     /// The format of the input, if the rows come from one.
     pub read: Option<&'a Format>,

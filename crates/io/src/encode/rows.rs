@@ -12,7 +12,6 @@ use crate::source::{Cell, RawRows};
 
 pub struct OutRows {
     count: usize,
-    /// The row of the batch for each; `None` if it is the same index.
     of: Option<Vec<u32>>,
     /// The result of the piece that writes a row for each result, for each output row.
     results: Option<Vec<ResultRow>>,

@@ -30,7 +30,6 @@ pub(crate) type MakeEncoder = fn(EncoderRequest) -> Result<Box<dyn Encoder>, Err
 
 pub(crate) type Finish = fn(Kind) -> io::Result<Box<dyn Transform>>;
 
-/// A header with the types of its columns, if there are columns.
 pub(crate) type TypedHeader = Option<(Header, Vec<ObservedTypes>)>;
 
 /// A format. `None` is what it cannot do.

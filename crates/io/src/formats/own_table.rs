@@ -29,7 +29,6 @@ pub struct OwnColumn {
     pub is_count: bool,
 }
 
-/// Rows and bytes of text at which the rows are encoded.
 const MOST_ROWS: usize = 4096;
 const MOST_TEXT: usize = 512 << 10;
 

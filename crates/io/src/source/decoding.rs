@@ -13,7 +13,6 @@ const STRIDE: usize = 64 << 10;
 /// Maximum bytes before the decoder's position to which an error can refer: a sequence, and the byte after it.
 const MOST_BACK: usize = 16;
 
-/// What to do with invalid bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum WrongBytes {
     #[default]
@@ -40,9 +39,7 @@ pub struct DecodingReader<R> {
     wrong_bytes: WrongBytes,
     meter: Arc<Meter>,
     raw: Vec<u8>,
-    /// The first byte that was not decoded.
     unseen: usize,
-    /// The position of the first byte in the input.
     start: u64,
     has_ended: bool,
     /// The decoded text, and the start of the part that was not returned.

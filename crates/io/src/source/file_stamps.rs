@@ -14,7 +14,6 @@ pub struct FileStamps(Vec<(PathBuf, Stamp)>);
 struct Stamp {
     bytes: u64,
     modified: Option<SystemTime>,
-    /// The device and inode of the file, if the system has them.
     file: Option<(u64, u64)>,
 }
 

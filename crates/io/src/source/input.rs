@@ -19,7 +19,6 @@ use crate::source::whole::Whole;
 pub enum Input {
     Stdin,
     File(PathBuf),
-    /// Bytes in memory, with a name.
     Memory(String, Arc<[u8]>),
     Database(Arc<Relation>),
 }

@@ -75,7 +75,6 @@ pub trait TableFormat: Any + fmt::Debug + Send + Sync {
     }
 }
 
-/// A column with different types in two tables.
 pub struct TypeDifference {
     pub column: String,
     pub own: String,
@@ -116,9 +115,7 @@ impl Deref for Format {
     }
 }
 
-/// A source of rows.
 pub trait Source: Send {
-    /// The label for messages.
     fn name(&self) -> &str;
 
     fn header(&self) -> &Header;
@@ -196,7 +193,6 @@ pub trait Chunk: Send {
         None
     }
 
-    /// The size in bytes.
     fn size(&self) -> usize;
 }
 
@@ -216,7 +212,6 @@ impl<'c> Cell<'c> {
     }
 }
 
-/// A number with a number format.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct FormattedNumber<'c> {
     /// The number; for a date, the days since the end of 1899.

@@ -12,7 +12,6 @@ use crate::source::types::ObservedTypes;
 /// Default limit for a row, in bytes. With the raw row and a text of the same size, a run takes less than 64 MiB.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
-/// Default memory limit of a run, in bytes.
 pub const MEMORY: usize = 1024 * 1024 * 1024;
 
 /// Delimited text in an input whose name says nothing.

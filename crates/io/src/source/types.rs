@@ -83,7 +83,6 @@ impl Type {
     }
 }
 
-/// The observed types of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ObservedTypes {
     /// The type, with the line of the first value.

@@ -159,7 +159,6 @@ impl Memory {
     }
 }
 
-/// Observes the first `rows` rows of a batch, numbered from this one.
 fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, batch_results): (&Batch, &BatchResults)) {
     for (column, survey) in surveys.iter_mut().enumerate() {
         let texts: Texts = view.texts(column, batch, batch_results);

@@ -25,8 +25,7 @@ use crate::rules::RuleArgs;
 use render::CarveOutcome;
 use request::Request;
 
-/// Output rows to show on a terminal.
-const PREVIEW: usize = 10;
+const PREVIEW_ROWS: usize = 10;
 
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let rules = RuleArgs {
@@ -46,7 +45,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let column = args.column.as_deref();
     let (mut table, carving) =
         run::open(inputs, (&args.reading, reading), pieces, (column, args.part.part), (console, args.quiet))?;
-    let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    let shown = if out.is_none() && console.shows_tables { PREVIEW_ROWS } else { 0 };
     let named = plan::output_format(&request, &table, shown)?;
     let job = plan::job(&request, &table, carving, named, shown)?;
     let mut rows: Box<dyn Sink> = match out {

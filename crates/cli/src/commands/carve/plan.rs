@@ -81,7 +81,6 @@ pub fn job(request: &Request, table: &Table, carving: Carving, named: FileFormat
     Ok(job)
 }
 
-/// Adds the columns of `--file-column`, `--faults-column` and `--compare-column`.
 fn with_added_columns(mut job: Job, args: &CarveArgs, originals: usize, is_fixed: bool) -> Result<Job, Failure> {
     let lists = [
         (&args.faults_column, OutColumn::Faults, "--faults-column"),

@@ -22,7 +22,6 @@ use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::failure::Failure;
 use crate::rules::RuleArgs;
 
-/// A run that has ended.
 pub struct CarveOutcome<'a> {
     pub request: &'a Request<'a>,
     pub rules: &'a RuleArgs<'a>,

@@ -16,7 +16,6 @@ use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, verdict, visible};
 use crate::rules::{Pieces, RuleArgs};
 
-/// A run that has ended.
 pub struct CheckOutcome<'a> {
     pub args: &'a CheckArgs,
     pub rules: &'a RuleArgs<'a>,

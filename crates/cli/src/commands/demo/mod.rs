@@ -114,7 +114,6 @@ const TOUR: [Stop; 6] = [
     },
 ];
 
-/// The stop of a demo without the tour.
 const MAIN: [Stop; 1] = [Stop {
     shows: "Two phrases cut two new columns out of part_code:",
     words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", "grade: last 4"],

@@ -16,7 +16,6 @@ use crate::commands::survey::saved;
 use crate::draw::survey as draw;
 use crate::failure::Failure;
 
-/// Its file name.
 pub const NAME: &str = "crew-november.json";
 
 pub fn write(folder: &Path) -> Result<(), Failure> {

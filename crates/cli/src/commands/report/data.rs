@@ -22,16 +22,12 @@ use crate::report::{
 };
 use crate::rules::Pieces;
 
-/// Number of frequent results to show for each check.
-const RESULTS: usize = 12;
-/// Number of shapes to show for a column.
-const SHAPES: usize = 20;
-/// Number of bars for lengths.
-const LENGTHS: usize = 30;
+const MOST_RESULTS: usize = 12;
+const MOST_SHAPES: usize = 20;
+const LENGTH_BARS: usize = 30;
 /// Characters of a value to show on either side of the error or the start of the piece.
 const AROUND: usize = 100;
-/// Maximum width of a result in columns.
-const WIDEST: usize = 120;
+const MOST_RESULT_WIDTH: usize = 120;
 
 /// An input file with its size and hash.
 pub fn file(input: &Input) -> Result<report::File, Failure> {
@@ -55,7 +51,7 @@ pub fn file(input: &Input) -> Result<report::File, Failure> {
 
 pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
     let of_check = |check: usize| {
-        let (results, other_rows) = found.failing[check].top(RESULTS);
+        let (results, other_rows) = found.failing[check].top(MOST_RESULTS);
         let rows = found.samples.iter().filter_map(|sample| {
             let (fault, value) = sample.faults.iter().find(|(fault, _)| fault.check == check)?;
             let (input, row) = found.inputs.locate(sample.row);
@@ -65,14 +61,14 @@ pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
                 row,
                 line: table.format.kind().has_lines.then_some(sample.line),
                 value: stretches(value, fault.place, is_wrong_from),
-                detail: visible::clipped(&fault.violation.detail, 3 * WIDEST),
+                detail: visible::clipped(&fault.violation.detail, 3 * MOST_RESULT_WIDTH),
             })
         });
         Faults {
             check,
             results: results
                 .into_iter()
-                .map(|(text, count)| TextCount { text: visible::clipped(text, WIDEST), count })
+                .map(|(text, count)| TextCount { text: visible::clipped(text, MOST_RESULT_WIDTH), count })
                 .collect(),
             other_rows,
             rows: rows.collect(),
@@ -113,7 +109,7 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
 
 pub fn column(name: &str, survey: &Survey) -> PageColumn {
     let groups = survey.groups();
-    let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();
+    let others: u64 = groups.iter().skip(MOST_SHAPES).map(|group| group.seen.count).sum();
     let position = |position: &keen_notch_core::survey::Position| Position {
         contents: position
             .contents
@@ -137,11 +133,11 @@ pub fn column(name: &str, survey: &Survey) -> PageColumn {
         },
         shapes: groups
             .iter()
-            .take(SHAPES)
+            .take(MOST_SHAPES)
             .map(|group| ShapeCount { shape: group.shape.to_string(), example: group.example.clone(), count: group.seen.count })
             .collect(),
         other_shapes: others + survey.other_shapes().count,
-        lengths: survey.lengths.bars(LENGTHS).iter().map(|bar| (bar.from, bar.to, bar.count)).collect(),
+        lengths: survey.lengths.bars(LENGTH_BARS).iter().map(|bar| (bar.from, bar.to, bar.count)).collect(),
         positions: survey.positions().map_or(Vec::new(), |(_, positions)| positions.iter().map(position).collect()),
         odd: survey
             .oddities()

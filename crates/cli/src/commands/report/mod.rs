@@ -100,7 +100,6 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(Exit::of_gaps(args.fail_on, &page.summary))
 }
 
-/// The saved surveys and summaries to compare with, by name.
 fn saved(args: &ReportArgs, known: &RunFiles) -> Result<Vec<(String, SavedFile)>, Failure> {
     let inputs: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
     inputs.iter().try_for_each(|input| known.reads(input))?;

@@ -12,8 +12,7 @@ use crate::draw::{bar, visible};
 /// The version of the JSON. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;
 const BAR: usize = 20;
-/// Maximum changes to show for a column.
-const MOST: usize = 12;
+const MOST_CHANGES: usize = 12;
 
 #[derive(Debug)]
 pub struct SurveyComparison<'a> {
@@ -48,7 +47,7 @@ pub fn lines(compared: &SurveyComparison, width: usize) -> Vec<String> {
         }
         let rows = format!("{} before, {} now", visible::counted(against.before.0, "row"), visible::grouped(against.now.0));
         lines.push(format!("{}  {}", paint(style::HEAD, visible::value(column)), paint(style::QUIET, rows)));
-        for change in against.changes.iter().take(MOST) {
+        for change in against.changes.iter().take(MOST_CHANGES) {
             let ChangeText { words, shares } = of_change(change, against, compared.inputs);
             let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
             lines.extend(textwrap::wrap(&words, options).into_iter().map(|line| paint(colour(change), line)));
@@ -63,8 +62,8 @@ pub fn lines(compared: &SurveyComparison, width: usize) -> Vec<String> {
                 lines.push(format!("    {then} {before}{gap} {is} {now}"));
             }
         }
-        if against.changes.len() > MOST {
-            lines.push(format!("  and {}", visible::counted((against.changes.len() - MOST) as u64, "more change")));
+        if against.changes.len() > MOST_CHANGES {
+            lines.push(format!("  and {}", visible::counted((against.changes.len() - MOST_CHANGES) as u64, "more change")));
         }
         if against.shapes_were_not_all_kept {
             let words = "  the saved survey does not hold all shapes, so a new shape may have existed before";

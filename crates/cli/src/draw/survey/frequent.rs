@@ -10,14 +10,12 @@ use crate::draw::{bar, table, visible};
 
 /// Up to this number of distinct values, all are shown.
 const FEW: u64 = 20;
-/// Number of values to show otherwise.
-const MOST: usize = 6;
+const MOST_VALUES: usize = 6;
 const BAR: usize = 16;
 
 pub struct FrequentTable {
     /// Whether all values are shown, because there are few.
     pub are_all: bool,
-    /// The table; empty if no value is frequent.
     pub lines: Vec<String>,
 }
 
@@ -25,7 +23,7 @@ pub fn draw(column: &SurveyedColumn, width: usize) -> FrequentTable {
     let survey = column.survey;
     let distinct = survey.distinct();
     let are_all = matches!(distinct, Count::Exact(count) if count <= FEW && count < survey.values());
-    let shown = survey.frequent(if are_all { FEW as usize } else { MOST });
+    let shown = survey.frequent(if are_all { FEW as usize } else { MOST_VALUES });
     let is_frequent = |value: &FrequentValue| are_all || value.rows != Count::Exact(1);
     let shown: Vec<FrequentValue> = shown.into_iter().filter(is_frequent).collect();
     let quiet = |words: &str| textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect();

@@ -11,10 +11,8 @@ use crate::draw::visible;
 
 /// The version of the format. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 2;
-/// Number of bars for lengths.
-const LENGTHS: usize = 200;
-/// Number of frequent values.
-const FREQUENT: usize = 50;
+const LENGTH_BARS: usize = 200;
+const MOST_FREQUENT: usize = 50;
 
 /// The survey as JSON. A brief survey lacks positions, delimiters and frequent values.
 pub fn text(columns: &[SurveyedColumn], in_depth: bool, sample: Option<u64>) -> String {
@@ -53,7 +51,7 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
             "example": group.example,
         })
     });
-    let bars = survey.lengths.bars(LENGTHS);
+    let bars = survey.lengths.bars(LENGTH_BARS);
     let lengths = bars.iter().map(|bar| json!({"from": bar.from, "to": bar.to, "values": bar.count}));
     let odd = survey.oddities();
     let odd = odd.iter().map(|(oddity, seen)| found(column.inputs, "what", oddity.to_string().into(), seen));
@@ -74,7 +72,7 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
         "odd": odd.collect::<Vec<_>>(),
     });
     if in_depth {
-        let frequent = survey.frequent(FREQUENT);
+        let frequent = survey.frequent(MOST_FREQUENT);
         page["frequent_are_estimates"] = (!survey.counts_each()).into();
         let frequent = frequent.iter().map(|value| {
             let (Count::Exact(rows) | Count::About(rows)) = value.rows;

@@ -17,13 +17,9 @@ use super::shell::quoted;
 use super::style::{self, paint};
 use super::{bar, table, visible};
 
-/// Maximum width in columns.
-const WIDEST: usize = 100;
-/// Number of bars for lengths.
+const MOST_WIDTH: usize = 100;
 const MOST_LENGTHS: usize = 10;
-/// Number of delimiters to show.
 const MOST_DELIMITERS: usize = 8;
-/// Numbers of sections to show for a delimiter.
 const MOST_SECTIONS: usize = 4;
 
 #[derive(Debug, Clone, Copy)]
@@ -38,7 +34,7 @@ pub struct SurveyedColumn<'a> {
 
 /// A line for each column. `again` is the given command, if it can be repeated.
 pub fn in_brief(name: &str, again: Option<&str>, columns: &[SurveyedColumn], sample: Option<u64>, width: usize) -> Vec<String> {
-    let width = width.min(WIDEST);
+    let width = width.min(MOST_WIDTH);
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let mut lines = vec![paint(style::HEAD, format!("{name}: {}", what_was_read(rows, columns.len(), sample))), String::new()];
     if rows == 0 {
@@ -92,7 +88,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[SurveyedColumn], sam
 }
 
 pub fn in_depth(name: &str, columns: &[SurveyedColumn], sample: Option<u64>, width: usize) -> Vec<String> {
-    let width = width.min(WIDEST);
+    let width = width.min(MOST_WIDTH);
     let mut lines = Vec::new();
     for column in columns {
         if !lines.is_empty() {

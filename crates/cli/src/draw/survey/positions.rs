@@ -10,13 +10,10 @@ use crate::draw::rows::in_words;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Number of ranges of positions to show.
-const MOST: usize = 40;
-/// Number of exceptions to name for a range.
-const MOST_ODD: usize = 3;
+const MOST_RANGES: usize = 40;
+const MOST_EXCEPTIONS: usize = 3;
 
 struct Stretch<'a> {
-    /// The first and last position, from 1.
     from: usize,
     to: usize,
     main: Main,
@@ -86,7 +83,7 @@ pub fn draw(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize
     let stretches = stretches(&positions);
     lines.extend(table::fitted(width, 12, |space| {
         let mut drawn = table::table(["from left", "from right", "content", "and otherwise"], usize::MAX);
-        for stretch in stretches.iter().take(MOST) {
+        for stretch in stretches.iter().take(MOST_RANGES) {
             let (from, to) = (stretch.from as i64, stretch.to as i64);
             drawn.add_row(vec![
                 table::cell(span(from, to), style::HEAD),
@@ -97,8 +94,8 @@ pub fn draw(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize
         }
         drawn
     }));
-    if stretches.len() > MOST {
-        lines.push(format!("and {} more stretches", stretches.len() - MOST));
+    if stretches.len() > MOST_RANGES {
+        lines.push(format!("and {} more stretches", stretches.len() - MOST_RANGES));
     }
     lines
 }
@@ -175,11 +172,11 @@ fn oddities(stretch: &Stretch, inputs: &Inputs) -> String {
         }
     }
     odd.sort_by_key(|(_, seen)| std::cmp::Reverse(seen.count));
-    let shown = odd.iter().take(MOST_ODD);
+    let shown = odd.iter().take(MOST_EXCEPTIONS);
     let shown = shown.map(|(what, seen)| format!("{} {what} ({})", visible::grouped(seen.count), in_words(inputs, seen)));
     let mut words = shown.collect::<Vec<_>>().join("; ");
-    if odd.len() > MOST_ODD {
-        words += &format!("; {} more", odd.len() - MOST_ODD);
+    if odd.len() > MOST_EXCEPTIONS {
+        words += &format!("; {} more", odd.len() - MOST_EXCEPTIONS);
     }
     words
 }

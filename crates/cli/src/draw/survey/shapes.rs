@@ -11,25 +11,20 @@ use crate::draw::rows::{self, in_words};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Maximum merged shapes to show.
-const MOST: usize = 16;
-/// Maximum fine shapes to show.
+const MOST_SHAPES: usize = 16;
 const MOST_FINE: usize = 1000;
 const BAR: usize = 16;
-/// Width of a bar before a wide shape.
 const NARROW_BAR: usize = 8;
-/// Maximum width of a shape with its example on the same line.
-const SHAPE: usize = 34;
-/// Minimum width for an example.
-const SPACE: usize = 18;
+const MOST_SHAPE_WIDTH: usize = 34;
+const LEAST_EXAMPLE_WIDTH: usize = 18;
 
 pub fn draw(column: &SurveyedColumn, width: usize) -> Vec<String> {
     let survey = column.survey;
     let groups = if column.fine { survey.fine_groups() } else { survey.groups() };
-    let most = if column.fine { MOST_FINE } else { MOST };
+    let most = if column.fine { MOST_FINE } else { MOST_SHAPES };
     let shown = &groups[..groups.len().min(most)];
     let widest = shown.iter().map(|group| visible::width(&group.shape.to_string())).max().unwrap_or(0);
-    let mut lines = if widest <= SHAPE { side_by_side(shown, column, width) } else { stacked(shown, column, width) };
+    let mut lines = if widest <= MOST_SHAPE_WIDTH { side_by_side(shown, column, width) } else { stacked(shown, column, width) };
     lines.extend(the_rest(&groups[shown.len()..], column));
     lines.push(String::new());
     let symbols: String = shown.iter().flat_map(|group| group.shape.symbols().collect::<Vec<_>>()).collect();
@@ -56,7 +51,7 @@ fn side_by_side(groups: &[Group], SurveyedColumn { survey, inputs, .. }: &Survey
         drawn
     };
     // If examples would be shortened, only one row of each shape is named.
-    let rows: RowsOf = if table::width(&draw(rows_of, SPACE)) > width { first_row } else { rows_of };
+    let rows: RowsOf = if table::width(&draw(rows_of, LEAST_EXAMPLE_WIDTH)) > width { first_row } else { rows_of };
     table::fitted(width, 12, |space| draw(rows, space))
 }
 

@@ -2,7 +2,6 @@
 
 /// 64-bit words per block. A block fills a CPU cache line.
 const WORDS: usize = 8;
-/// Bits set for each text.
 const PROBES: u32 = 4;
 /// Hash bits that select a bit of a block.
 const PROBE_BITS: u32 = 9;

@@ -14,7 +14,6 @@ use crate::text::blank::is_blank;
 pub struct Hash(u64, u64);
 
 impl Hash {
-    /// The hash of blank texts.
     pub const NOTHING: Hash = Hash(0, 0);
 }
 
@@ -79,13 +78,11 @@ struct Shard {
     count: usize,
 }
 
-/// Number of shards.
 const SHARDS: usize = 256;
 /// Bits of a slot for the row; the rest of the hash is above them.
 const ROW_BITS: u32 = 40;
 const ROW_MASK: u64 = (1 << ROW_BITS) - 1;
-/// Minimum slots of a shard that is not empty.
-const FEWEST: usize = 16;
+const FEWEST_SLOTS: usize = 16;
 /// With a filter, the table uses this fraction of the memory.
 const TABLE_SHARE: usize = 4;
 
@@ -236,7 +233,7 @@ impl Shard {
     }
 
     fn next_bytes(&self) -> usize {
-        self.slots.len().max(FEWEST) * size_of::<Entry>()
+        self.slots.len().max(FEWEST_SLOTS) * size_of::<Entry>()
     }
 
     fn find(&mut self, key: u64, rest: u64) -> Option<&mut (u64, u64)> {
@@ -253,7 +250,7 @@ impl Shard {
 
     fn double(&mut self) -> usize {
         let before = self.slots.len();
-        let slots = vec![(0, 0); (before * 2).max(FEWEST)];
+        let slots = vec![(0, 0); (before * 2).max(FEWEST_SLOTS)];
         for slot in std::mem::replace(&mut self.slots, slots).into_iter().filter(|slot| slot.1 != 0) {
             if let Some(place) = self.find(slot.0, slot.1 & !ROW_MASK) {
                 *place = slot;
@@ -319,7 +316,7 @@ mod tests {
                 let first = known.get(&text).copied();
                 assert_eq!(seen.note(UniqueTexts::hash([text.as_str()]), row).unwrap(), first);
                 known.entry(text).or_insert(row);
-                assert!(seen.bytes <= seen.most.saturating_add(SHARDS * FEWEST * 16), "{} of {}", seen.bytes, seen.most);
+                assert!(seen.bytes <= seen.most.saturating_add(SHARDS * FEWEST_SLOTS * 16), "{} of {}", seen.bytes, seen.most);
             }
         }
     }

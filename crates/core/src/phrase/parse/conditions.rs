@@ -190,7 +190,6 @@ impl Parser<'_> {
         }
     }
 
-    /// A column: a bare word, `#4`, or a quoted name.
     fn column(&mut self) -> Result<String, PhraseError> {
         self.ask([Next::Column]);
         match self.peek() {

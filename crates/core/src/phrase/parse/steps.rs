@@ -117,7 +117,6 @@ impl Parser<'_> {
         Ok(StepKind::CharsTo(self.range_from(from, start, "chars 5 to 12", "`to` or `for`")?))
     }
 
-    /// `sections 1 to 2 by "-"`, or `sections by "-"` for all of them.
     fn sections(&mut self) -> Result<StepKind, PhraseError> {
         self.ask([Next::Word("by")]);
         if self.peek_word() == Some("by") {

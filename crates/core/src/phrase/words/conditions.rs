@@ -53,7 +53,6 @@ fn in_any_case(any_case: bool) -> &'static str {
     if any_case { ", in any case" } else { "" }
 }
 
-/// A date format in words: `“%d.%m.%y” with years from 1930 to 2029`
 pub(super) fn date(DateFormat { text: format, from, .. }: &DateFormat) -> String {
     let years = from.map_or(String::new(), |from| format!(" with years from {from} to {}", from + 99));
     format!("{}{years}", text(format))

@@ -68,7 +68,6 @@ const fn format(kind: Kind) -> FormatDescriptor {
 #[derive(Debug, Clone)]
 pub struct Columnar {
     pub kind: Kind,
-    /// The columns with their types and metadata.
     pub schema: arrow_schema::SchemaRef,
     pub plan: Plan,
 }

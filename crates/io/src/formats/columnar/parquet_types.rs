@@ -126,7 +126,6 @@ pub fn array_in_parquet(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
     })
 }
 
-/// A dictionary with 32-bit keys.
 fn widened<K: ArrowDictionaryKeyType>(array: &DictionaryArray<K>) -> Result<ArrayRef, ArrowError> {
     let values = array_in_parquet(array.values())?;
     if type_in_parquet(array.data_type()) == DataType::Dictionary(Box::new(K::DATA_TYPE), Box::new(values.data_type().clone()))

@@ -55,7 +55,6 @@ impl TableFormat for TableDefinition {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
     pub table: String,
-    /// What to do if it exists.
     pub how: How,
 }
 

@@ -20,7 +20,6 @@ pub struct PlannedColumn {
 }
 
 impl PlannedColumn {
-    /// The declared type for a kind of database.
     pub fn declared_in(&self, kind: &str) -> Option<&str> {
         self.declared.as_ref().filter(|(of, _)| of == kind).map(|(_, declared)| declared.as_str())
     }

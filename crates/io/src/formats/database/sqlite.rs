@@ -15,7 +15,6 @@ pub const PATIENCE: Duration = Duration::from_secs(10);
 pub enum Use {
     /// Reading: the file must exist and stays unchanged.
     Read,
-    /// Writing: the file is created if necessary.
     Write,
 }
 

@@ -38,7 +38,6 @@ pub struct ChunkContext {
     /// What to do with rows that have too few or too many cells.
     pub ragged: Ragged,
     pub max_row: usize,
-    /// Memory to reuse, because new memory costs more than writing.
     spare: Mutex<Vec<ChunkIndex>>,
 }
 
@@ -55,7 +54,6 @@ struct ChunkIndex {
     rows: Vec<RawRow>,
     /// For each row, the index of the end of its first cell.
     first_ends: Vec<u32>,
-    /// Rows with too few or too many cells, and their number of cells.
     ragged: Vec<(u32, u32)>,
     has_gaps: bool,
     columns: Vec<usize>,

@@ -322,7 +322,6 @@ struct WritePlainly<'a, 'w> {
     rows: &'a WriteContext<'a>,
     raws: &'a [RawRow],
     first: usize,
-    /// The columns without and with a delimiter in front.
     before: &'a [PlainColumn<'a>],
     after: &'a [PlainColumn<'a>],
     writer: Writer<'w>,

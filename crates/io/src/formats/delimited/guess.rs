@@ -5,10 +5,8 @@ use std::io::{self, Cursor, Read};
 use crate::formats::delimited::record::{Cells, Record};
 
 const OTHERS: [u8; 3] = [b';', b'\t', b'|'];
-/// Maximum bytes to examine.
-const MOST: usize = 64 << 10;
-/// Maximum rows after the header to examine.
-const ROWS: usize = 10;
+const MOST_BYTES: usize = 64 << 10;
+const MOST_ROWS: usize = 10;
 
 /// The delimiter, from the first bytes or the whole text, if it is not the comma.
 fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
@@ -28,7 +26,7 @@ fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
 fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     let (mut at, mut rows, mut wanted) = (0, 0, None);
     let mut cells = Cells::default();
-    while at < text.len() && rows <= ROWS {
+    while at < text.len() && rows <= MOST_ROWS {
         let record = Record::read(text, at, delimiter, &mut cells);
         at += record.width();
         // The last row may be incomplete.
@@ -43,7 +41,6 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     wanted.is_some_and(|count| count > 1)
 }
 
-/// The delimiter from the start of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Start {
     /// The delimiter of a first line `sep=;`.
@@ -71,7 +68,7 @@ pub fn start(mut reader: Box<dyn Read + Send>) -> io::Result<(Start, Box<dyn Rea
     let mut chunk = [0; 8 << 10];
     let mut is_whole = false;
     // Do not wait for slow input beyond the row after the header.
-    while start.len() < MOST && start.iter().filter(|byte| **byte == b'\n').count() < 2 {
+    while start.len() < MOST_BYTES && start.iter().filter(|byte| **byte == b'\n').count() < 2 {
         match reader.read(&mut chunk) {
             Ok(0) => {
                 is_whole = true;

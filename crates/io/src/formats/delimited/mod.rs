@@ -50,7 +50,6 @@ const fn format(kind: Kind) -> FormatDescriptor {
 #[derive(Debug, Clone)]
 pub struct DelimitedText {
     pub dialect: Dialect,
-    /// The bytes before the rows.
     pub preamble: Preamble,
 }
 

@@ -5,7 +5,6 @@ use std::ops::Range;
 
 use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
 
-/// Whether a cell needs quotes.
 #[inline]
 pub fn needs_quotes(bytes: &[u8], delimiter: u8) -> bool {
     const QUOTE: u64 = eight(b'"');
@@ -78,7 +77,6 @@ impl<'b> Record<'b> {
     }
 }
 
-/// The byte after the closing quote of the cell at `start`.
 fn after_quotes(bytes: &[u8], start: usize) -> usize {
     let mut at = start + 1;
     loop {

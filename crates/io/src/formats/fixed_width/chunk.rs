@@ -16,7 +16,6 @@ pub struct FixedWidthChunk {
     start: usize,
     table: Arc<ChunkContext>,
     rows: Vec<RawRow>,
-    /// The value of each row and column.
     values: Vec<Span>,
     columns: Vec<usize>,
 }

@@ -54,7 +54,6 @@ pub struct FixedWidth {
     shape: Arc<ChunkContext>,
 }
 
-/// Number of lines to examine for columns.
 const LOOKED: usize = 1_000;
 
 impl FixedWidth {

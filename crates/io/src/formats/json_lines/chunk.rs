@@ -52,7 +52,6 @@ const SPARSE: usize = 4;
 #[derive(Default)]
 struct ChunkMembers {
     rows: Vec<RawRow>,
-    /// The members of each row, sorted by column.
     members: Vec<Member>,
     /// The index of the first member of each row, and the number of members at the end.
     first_members: Vec<u32>,
@@ -69,7 +68,6 @@ struct ChunkMembers {
 #[derive(Debug, Clone, Copy)]
 struct Member {
     column: u32,
-    /// The value in the text, with its quotes.
     value: Span,
 }
 
@@ -79,7 +77,6 @@ impl ChunkMembers {
         self.members.get(first(rows.start)..first(rows.end)).unwrap_or_default()
     }
 
-    /// The value of a column in a row; empty if there is none.
     fn value(&self, row: usize, column: usize) -> Span {
         let members = self.members(row..row + 1);
         let of_column = match members.get(column) {
@@ -122,7 +119,6 @@ pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoO
     Error::NoObject { name: name.to_owned(), line, character: before.chars().count() + 1, why }
 }
 
-/// The number of ASCII control characters.
 fn controls(bytes: &[u8]) -> u64 {
     // The compiler vectorises sums of bytes.
     let stretch = |bytes: &[u8]| u64::from(bytes.iter().map(|byte| u8::from(*byte < 0x20)).sum::<u8>());

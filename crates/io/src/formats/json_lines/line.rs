@@ -172,7 +172,6 @@ fn why_not(line: &str) -> NoObject {
 /// Members as the JSON package parses them.
 type Members<'t> = HashMap<Cow<'t, str>, &'t RawValue>;
 
-/// The kind of text that is not an object.
 fn what_begins(text: &str) -> &'static str {
     match text.bytes().next() {
         Some(b'[') => "this is an array, not an object",
@@ -182,7 +181,6 @@ fn what_begins(text: &str) -> &'static str {
     }
 }
 
-/// The message of the JSON package in plain words.
 fn in_plain_words(words: &str) -> &str {
     match words {
         "trailing characters" => "the line continues after the object",

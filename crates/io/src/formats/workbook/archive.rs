@@ -51,7 +51,6 @@ pub fn encrypted(name: &str) -> Error {
     Error::BadFile { name: name.to_owned(), why, help: "save it without a password".into() }
 }
 
-/// The decompressed size that an archive states.
 fn unpacked_size(archive: &mut ZipArchive<Bytes>) -> Option<u64> {
     (0..archive.len()).try_fold(0_u64, |all, index| all.checked_add(archive.by_index_raw(index).ok()?.size()))
 }

@@ -74,7 +74,6 @@ struct Book {
     /// Sheets with cells, and the positions of their records.
     sheets: Vec<(String, usize)>,
     styles: Styles,
-    /// The shared texts in one string, with their spans.
     text: String,
     texts: Vec<Range<usize>>,
 }
@@ -297,7 +296,6 @@ impl<'r, 's> Texts<'r, 's> {
         Texts { part, records }
     }
 
-    /// Takes bytes that must be in one record.
     fn take(&mut self, count: usize) -> Option<&'s [u8]> {
         if self.part.is_empty() && count > 0 {
             self.part = self.records.continued()?;
@@ -311,7 +309,6 @@ impl<'r, 's> Texts<'r, 's> {
         u16_at(self.take(2)?, 0)
     }
 
-    /// Skips bytes, across records.
     fn skip(&mut self, mut count: usize) -> Option<()> {
         while count > 0 {
             let some = if self.part.is_empty() { count.min(1) } else { count.min(self.part.len()) };
@@ -321,7 +318,6 @@ impl<'r, 's> Texts<'r, 's> {
         Some(())
     }
 
-    /// Appends a text of UTF-16 units to `out`.
     fn push(&mut self, mut count: usize, out: &mut String) -> Option<()> {
         let flags = self.take(1)?[0];
         let runs = if flags & 8 == 0 { 0 } else { usize::from(self.u16()?) };

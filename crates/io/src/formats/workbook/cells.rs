@@ -10,7 +10,6 @@ use crate::source::{CellKind, FormattedNumber};
 #[derive(Default)]
 pub struct Sheet {
     pub text: String,
-    /// Cells with content, by row and column.
     pub(super) cells: Vec<SheetCell>,
     pub rows: Vec<SheetRow>,
     /// Merged cells: their rows, from 1, and columns, from 0.

@@ -55,7 +55,6 @@ pub static FORMATS: [FormatDescriptor; 2] = [
 
 const OPEN: Option<Open> = Some(|opening| Ok(Box::new(Workbook::open(opening.input, opening.reading)?)));
 
-/// A sheet that was read, its name, and the number of sheets in the workbook.
 struct ReadSheet {
     sheet: Sheet,
     title: String,
@@ -66,7 +65,6 @@ struct ReadSheet {
 #[derive(Debug, Clone)]
 pub struct OpenedSheet {
     pub title: String,
-    /// The number of sheets in the workbook.
     pub sheets: usize,
 }
 

@@ -69,12 +69,10 @@ impl Styles {
         Styles { all: of_cells.iter().map(|id| style(code(id))).collect(), is_1904: false }
     }
 
-    /// The codes of the number formats, by style.
     pub fn codes(&self) -> Vec<String> {
         self.all.iter().map(|style| style.code.clone()).collect()
     }
 
-    /// Whether a style displays dates without a time.
     pub fn is_date(&self, style: usize) -> bool {
         self.all.get(style).is_some_and(|style| style.moment == Some(Moment::Date))
     }

@@ -37,12 +37,10 @@ struct Book {
     /// The sheets with cells: their names, and their parts of the archive.
     sheets: Vec<(String, String)>,
     styles: Styles,
-    /// The shared texts in one string, with their spans.
     text: String,
     texts: Vec<Range<usize>>,
 }
 
-/// A relationship: the last word of its type, and its target.
 type Relation = (String, String);
 
 impl Book {
@@ -239,14 +237,12 @@ struct ParsedCell {
     has_value: bool,
 }
 
-/// The type of a cell: the attribute `t`.
 #[derive(Default, Clone, Copy, PartialEq, Eq)]
 enum Kind {
     #[default]
     Number,
     Shared,
     Text,
-    /// A text in the cell itself.
     Inline,
     Truth,
     Other,

@@ -60,7 +60,6 @@ fn attribute(tag: &BytesStart, name: &str) -> Option<String> {
     attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
 }
 
-/// The repetition count of an element.
 fn times(tag: &BytesStart, name: &str) -> u32 {
     attribute(tag, name).and_then(|times| times.parse().ok()).unwrap_or(1).max(1)
 }
@@ -102,7 +101,6 @@ impl<'c> Walk<'c> {
         Walk { reader: Reader::from_reader(content) }
     }
 
-    /// Reads a table by its number into a sheet; `None` if the document is invalid.
     fn table(&mut self, wanted: usize, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
         let mut next = 0;
         loop {
@@ -205,7 +203,6 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// The text of a cell: one line per paragraph.
     fn shown(&mut self) -> Option<String> {
         let (mut shown, mut paragraphs) = (String::new(), 0);
         loop {
@@ -235,7 +232,6 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// The text of a paragraph. Runs of spaces are encoded as counts.
     fn paragraph(&mut self, shown: &mut String) -> Option<()> {
         let mut depth = 0_u32;
         loop {
@@ -273,7 +269,6 @@ impl<'c> Walk<'c> {
     }
 }
 
-/// Writes a cell as phrases read it, and returns its kind.
 fn put(cell: &ParsedCell, sheet: &mut Sheet) -> Put {
     let ParsedCell { kind, value, shown, .. } = cell;
     let (kind, text) = match (kind.as_str(), value) {

@@ -122,7 +122,6 @@ pub fn sheet_of(name: &str, sheets: &[String], reading: &Reading) -> Result<Stri
     })
 }
 
-/// The name of a cell by its row and column, from 0.
 fn cell_name((row, column): (u32, u32)) -> String {
     format!("{}{}", letters(column), row.saturating_add(1))
 }

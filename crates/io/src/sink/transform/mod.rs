@@ -9,7 +9,6 @@ use crate::kind::Compression;
 use crate::sink::Sink;
 use crate::{Error, Remedy};
 
-/// Bytes to buffer before passing them on.
 pub(crate) const HELD: usize = 256 << 10;
 
 pub struct TransformSink {

@@ -199,7 +199,6 @@ impl<R: Read> Iterator for Streams<R> {
     }
 }
 
-/// A decoder for messages without the continuation marker.
 fn decoder() -> StreamDecoder {
     StreamDecoder::new().with_require_alignment(false)
 }

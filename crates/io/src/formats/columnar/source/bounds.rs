@@ -93,7 +93,6 @@ fn widest_value<R: ChunkReader + 'static>(
     Ok(of_pages.max(page.map_or(0, |page| longest(&page))))
 }
 
-/// The longest value of a dictionary page: each comes after its length in four bytes.
 fn longest(page: &Page) -> usize {
     let Page::DictionaryPage { buf, .. } = page else { return 0 };
     let (mut rest, mut longest) = (&buf[..], 0);

@@ -41,7 +41,6 @@ const OF_ENVIRONMENT: [(&str, &str); 8] = [
     ("connect_timeout", "PGCONNECT_TIMEOUT"),
     ("options", "PGOPTIONS"),
 ];
-/// The default socket folders.
 const SOCKETS: [&str; 2] = ["/var/run/postgresql", "/tmp"];
 
 impl Settings {

@@ -39,7 +39,6 @@ struct Tables {
 
 struct Table {
     target: Target,
-    /// Its name with the schema, if given, as SQL; and the bare name.
     sql: String,
     name: String,
     waiting: String,

@@ -67,7 +67,6 @@ pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
     Ok(Box::new(Tables { connection, address, tables: Vec::new(), added: Vec::new(), new, transaction: None }))
 }
 
-/// Waits for the lock of another program.
 fn wait(tries: i32) -> bool {
     const STEP: Duration = Duration::from_millis(10);
     thread::sleep(STEP);
@@ -107,7 +106,6 @@ fn holds(declared: &str) -> Holds {
     }
 }
 
-/// A number in SQLite; text if it would lose digits.
 fn number(text: &str) -> ValueRef<'_> {
     if let Ok(whole) = text.parse() {
         return ValueRef::Integer(whole);

@@ -12,7 +12,6 @@ pub struct DatabaseChunk {
     places: Vec<usize>,
     count: usize,
     before: u64,
-    /// The texts of all values, with the span and kind of each, by row.
     text: String,
     cells: Vec<(Span, CellKind)>,
     rows: usize,

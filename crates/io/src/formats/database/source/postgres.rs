@@ -84,7 +84,6 @@ fn type_of(of: &ServerType) -> Option<Type> {
     })
 }
 
-/// Why a column type has no text.
 fn no_text(of: &ServerType) -> Option<&'static str> {
     match (of, of.kind()) {
         (&ServerType::BYTEA, _) => Some("it holds bytes (bytea), which have no text"),
@@ -216,7 +215,6 @@ impl SourceQuery {
     }
 }
 
-/// Writes a value as phrases read it, and returns its kind.
 fn push(cell: &str, of: &ServerType, out: &mut String) -> CellKind {
     if cell == "\\N" {
         return CellKind::Nothing;

@@ -4,12 +4,8 @@ use std::path::PathBuf;
 
 use clap::ValueEnum;
 use clap::builder::{PossibleValuesParser, TypedValueParser, UnknownArgumentValueParser};
-use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_core::cutlist::RaggedRows;
 use keen_notch_core::summary::Part;
-use keen_notch_io::source::Reading;
-
-use super::ReadingArgs;
-use crate::failure::Failure;
 
 /// The part to read.
 #[derive(Debug, Clone, clap::Args)]
@@ -104,11 +100,4 @@ pub fn ragged_rows() -> impl TypedValueParser<Value = RaggedRows> {
         "set-aside" => RaggedRows::SetAside,
         _ => RaggedRows::Stop,
     })
-}
-
-impl FaultArgs {
-    /// The settings for reading: from the options, then from a cut list.
-    pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, Failure> {
-        reading.reading(&ListReading { ragged: self.ragged.or(list.ragged), ..list.clone() })
-    }
 }

@@ -7,7 +7,7 @@ use keen_notch_io::formats::database::{Address, How, Target, What};
 use keen_notch_io::source::input::Input;
 
 use crate::args::{CarveArgs, FormatOrDatabase, ReadingArgs, TableArgs};
-use crate::commands::run;
+use crate::commands::outputs::name_of;
 use crate::failure::Failure;
 
 pub struct OutputTable {
@@ -26,7 +26,7 @@ impl OutputTable {
         }
         let (Some(FormatOrDatabase::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
         if let Some(path) = &args.out {
-            let message = format!("two outputs for the rows: {address} and {}", run::name_of(path));
+            let message = format!("two outputs for the rows: {address} and {}", name_of(path));
             return Err(Failure::usage(message, "remove -o or --to"));
         }
         Ok(Some(OutputTable { address: address.clone(), table, how: args.tables.how() }))

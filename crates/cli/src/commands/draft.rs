@@ -21,7 +21,7 @@ use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
 use crate::args::{self, DraftArgs, ReadingArgs};
-use crate::commands::run::{InputArgs, inputs, names, read_twice};
+use crate::commands::inputs::{self, InputArgs, inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::rerun;
 use crate::draw::style::{self, paint};
@@ -43,7 +43,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     }
     let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
+    let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let named = args::column(args.of.column.as_deref());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
     let origin = origin(&inputs, column, &table, &args.reading);
@@ -55,7 +55,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         from_examples(&examples, &origin, column, &mut table, (threads, console))?
     };
     drop(progress);
-    super::run::say_replaced(&reading.meter, console, args.quiet);
+    inputs::say_replaced(&reading.meter, console, args.quiet);
     match &args.write {
         None => {
             let mut out = console::out();

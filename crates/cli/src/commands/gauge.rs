@@ -15,7 +15,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
-use crate::commands::run::{InputArgs, inputs, say_replaced};
+use crate::commands::inputs::{self, InputArgs, inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -79,7 +79,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let (inputs, _) =
         inputs(std::slice::from_ref(file), InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
     let reading = args.reading.reading(&Default::default())?;
-    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, false)?;
+    let mut table = inputs::table(&inputs, (&args.reading, &reading), console, false)?;
     let named = args::column(args.column.as_deref());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
     let title = table.header.title(column);

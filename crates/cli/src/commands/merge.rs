@@ -14,7 +14,7 @@ use keen_notch_io::source::input::Input;
 use serde::Deserialize;
 
 use crate::args::{self, MergeArgs};
-use crate::commands::run::name_of;
+use crate::commands::outputs::name_of;
 use crate::console::{self, Console};
 use crate::draw::survey::{self, SurveyedColumn};
 use crate::draw::{faults, summary, verdict, visible};

@@ -10,7 +10,7 @@ use keen_notch_io::files::RunFiles;
 use serde_json::{Value, json};
 
 use crate::args::SchemaArgs;
-use crate::commands::run::{InputArgs, inputs, table};
+use crate::commands::inputs::{InputArgs, inputs, table};
 use crate::console::{self, Console};
 use crate::draw::visible;
 use crate::failure::Failure;

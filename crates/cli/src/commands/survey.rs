@@ -21,7 +21,8 @@ use keen_notch_io::view::View;
 use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::against;
 use crate::commands::against::SurveyedTable;
-use crate::commands::run::{InputArgs, can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
+use crate::commands::inputs::{self, InputArgs, can_be_parted, inputs, names_of_part, read_twice, say_replaced};
+use crate::commands::outputs::name_of;
 use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, SurveyedColumn};
@@ -52,7 +53,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         return rows(args, shape, (&inputs, &reading), &looked, console).map(|()| Exit::Done);
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
+    let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let asked = looked.asked();
     let mut looked = table.find(|header| looked.bind(header))?;
     if let (true, Bound::Columns(columns)) = (all_columns, &mut looked) {

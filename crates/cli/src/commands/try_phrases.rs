@@ -14,7 +14,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, TryArgs};
-use crate::commands::run::{InputArgs, inputs, names, read_twice};
+use crate::commands::inputs::{self, InputArgs, inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::{rerun, visible};
@@ -43,7 +43,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let (inputs, _) = inputs(args.of.file.as_slice(), InputArgs::to_read(&args.reading, &list.reading), &known, console)?;
     read_twice(&inputs, "`try` reads the input again after every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
-    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
+    let mut table = inputs::table(&inputs, (&args.reading, &reading), console, true)?;
     // The pieces of the list come from its own column, whichever column is tried.
     let named = args::column(args.of.column.as_deref());
     let named = named.as_ref().or(list.main());

@@ -43,7 +43,39 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                     add(second);
                 }
                 StepKind::Sections { by, .. } | StepKind::AllSections(by) => add(&by.marker),
-                _ => {}
+                StepKind::Whole
+                | StepKind::First(_)
+                | StepKind::Last(_)
+                | StepKind::Char(_)
+                | StepKind::CharsTo(_)
+                | StepKind::CharsFor { .. }
+                | StepKind::DropFirst(_)
+                | StepKind::DropLast(_)
+                | StepKind::Number { .. }
+                | StepKind::AllNumbers(_)
+                | StepKind::Run { .. }
+                | StepKind::AllRuns(_)
+                | StepKind::Match(_)
+                | StepKind::AllMatches(_)
+                | StepKind::Length(_)
+                | StepKind::CountOf(_)
+                | StepKind::Whether(_)
+                | StepKind::Joined(_)
+                | StepKind::Trim(_)
+                | StepKind::Squeeze
+                | StepKind::Upper
+                | StepKind::Lower
+                | StepKind::Title
+                | StepKind::Keep(_)
+                | StepKind::DropClass(_)
+                | StepKind::Replace { .. }
+                | StepKind::Pad { .. }
+                | StepKind::Clip { .. }
+                | StepKind::Prefix(_)
+                | StepKind::Suffix(_)
+                | StepKind::PlainNumber(_)
+                | StepKind::PlainDigits
+                | StepKind::Date(_) => {}
             }
         }
     }

@@ -28,30 +28,59 @@ impl Branch {
             Body::Literal(text) => return Some(characters::count(text)),
             Body::Steps(steps) => steps,
         };
-        // These steps never add characters.
-        let keeps = |step: &&Step| {
-            matches!(
-                step.kind,
+        for step in steps.iter().rev() {
+            match &step.kind {
+                // These steps never add characters.
                 StepKind::Trim(_)
-                    | StepKind::Squeeze
-                    | StepKind::Upper
-                    | StepKind::Lower
-                    | StepKind::Title
-                    | StepKind::Keep(_)
-                    | StepKind::DropClass(_)
-            )
-        };
-        match &steps.iter().rev().find(|step| !keeps(step))?.kind {
-            StepKind::First(width) | StepKind::Last(width) => Some(*width),
-            StepKind::Char(_) => Some(1),
-            StepKind::CharsFor { width, .. } | StepKind::Pad { width, .. } | StepKind::Clip { width, .. } => Some(*width),
-            StepKind::CharsTo(Range { from, to, bounded: true }) => match (from, to) {
-                (Position::FromStart(from), Position::FromStart(to)) => Some((to + 1).saturating_sub(*from)),
-                (Position::FromEnd(from), Position::FromEnd(to)) => Some((from + 1).saturating_sub(*to)),
-                _ => None,
-            },
-            _ => None,
+                | StepKind::Squeeze
+                | StepKind::Upper
+                | StepKind::Lower
+                | StepKind::Title
+                | StepKind::Keep(_)
+                | StepKind::DropClass(_)
+                | StepKind::PlainDigits => {}
+                StepKind::First(width) | StepKind::Last(width) => return Some(*width),
+                StepKind::Char(_) => return Some(1),
+                StepKind::CharsFor { width, .. } | StepKind::Pad { width, .. } | StepKind::Clip { width, .. } => {
+                    return Some(*width);
+                }
+                StepKind::CharsTo(Range { from, to, bounded: true }) => {
+                    return match (from, to) {
+                        (Position::FromStart(from), Position::FromStart(to)) => Some((to + 1).saturating_sub(*from)),
+                        (Position::FromEnd(from), Position::FromEnd(to)) => Some((from + 1).saturating_sub(*to)),
+                        _ => None,
+                    };
+                }
+                StepKind::CharsTo(Range { bounded: false, .. })
+                | StepKind::Whole
+                | StepKind::DropFirst(_)
+                | StepKind::DropLast(_)
+                | StepKind::Before(_)
+                | StepKind::After(_)
+                | StepKind::From(_)
+                | StepKind::Through(_)
+                | StepKind::Between { .. }
+                | StepKind::Sections { .. }
+                | StepKind::AllSections(_)
+                | StepKind::Number { .. }
+                | StepKind::AllNumbers(_)
+                | StepKind::Run { .. }
+                | StepKind::AllRuns(_)
+                | StepKind::Match(_)
+                | StepKind::AllMatches(_)
+                | StepKind::Length(_)
+                | StepKind::PositionOf(_)
+                | StepKind::CountOf(_)
+                | StepKind::Whether(_)
+                | StepKind::Joined(_)
+                | StepKind::Replace { .. }
+                | StepKind::Prefix(_)
+                | StepKind::Suffix(_)
+                | StepKind::PlainNumber(_)
+                | StepKind::Date(_) => return None,
+            }
         }
+        None
     }
 }
 

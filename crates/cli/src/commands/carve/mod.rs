@@ -6,7 +6,6 @@ mod request;
 
 use std::io;
 
-use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats;
 use keen_notch_io::formats::database::sink::Session;
@@ -14,37 +13,28 @@ use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::CarveArgs;
 use crate::commands::database;
-use crate::commands::run::{self, Files};
+use crate::commands::outputs::Files;
+use crate::commands::request::Request;
 use crate::console::Console;
 use crate::draw::summary;
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::rules::RuleArgs;
 
 use render::CarveOutcome;
-use request::Request;
+use request::CarveRequest;
 
 const PREVIEW_ROWS: usize = 10;
 
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
-    let rules = RuleArgs {
-        lists: &args.lists,
-        pieces: &args.pieces,
-        keep: &args.rows_to_keep.keep,
-        column: args.column.as_deref(),
-        ..RuleArgs::of_faults(&args.faults)
-    };
     let known = RunFiles::default();
-    let request = Request::read(args, &rules, &known, console)?;
-    let Request { inputs, reading, pieces, .. } = &request;
+    let request = CarveRequest::read(args, &known, console)?;
+    let Request { inputs, reading, .. } = &request.run;
     let session = database::session(request.written.as_ref(), &args.reading, &args.tables, &known)?;
     let out = output(&request, session.as_ref(), &known)?;
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, reading)?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, request.has_named_output());
-    let column = args.column.as_deref();
-    let (mut table, carving) =
-        run::open(inputs, (&args.reading, reading), pieces, (column, args.part.part), (console, args.quiet))?;
+    let (mut table, carving) = request.run.open(console)?;
     let shown = if out.is_none() && console.shows_tables { PREVIEW_ROWS } else { 0 };
     let named = plan::output_format(&request, &table, shown)?;
     let job = plan::job(&request, &table, carving, named, shown)?;
@@ -63,12 +53,10 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if !is_kept {
         report.totals.rows.written = 0;
     }
-    let made_by = MadeBy { part: args.part.part, ..pieces.made_by(column) };
-    let summary = report.summary(&job, &table.header, made_by);
+    let summary = report.summary(&job, &table.header, request.run.made_by());
     files.finish(is_kept.then_some(rows), &summary::json(&summary))?;
     let ended = CarveOutcome {
         request: &request,
-        rules: &rules,
         table: &table,
         job: &job,
         report: &report,
@@ -91,7 +79,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
 }
 
 /// The sink of a named output or a table; `None` for standard output.
-fn output(request: &Request, session: Option<&Session>, known: &RunFiles) -> Result<Option<Box<dyn Sink>>, Failure> {
+fn output(request: &CarveRequest, session: Option<&Session>, known: &RunFiles) -> Result<Option<Box<dyn Sink>>, Failure> {
     match (&request.args.out, session, &request.written) {
         (Some(path), ..) => Ok(Some(formats::create_as(path, request.named, known)?)),
         (None, Some(session), Some(written)) => Ok(Some(Box::new(session.sink(written.target())?))),

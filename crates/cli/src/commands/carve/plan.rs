@@ -9,13 +9,13 @@ use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
-use super::request::Request;
+use super::request::CarveRequest;
 use crate::args::{self, CarveArgs};
-use crate::commands::{database, run};
+use crate::commands::database;
 use crate::failure::Failure;
 
 /// The output format, which can follow that of the table. `shown` rows are shown on a terminal instead of written.
-pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<FileFormat, Failure> {
+pub fn output_format(request: &CarveRequest, table: &Table, shown: usize) -> Result<FileFormat, Failure> {
     let (args, mut named) = (request.args, request.named);
     // The sink of a named output was created before the format was known.
     if named.kind.is_none() && !request.has_sink() {
@@ -49,8 +49,8 @@ fn is_fixed(named: FileFormat, table: &Table) -> bool {
 }
 
 /// The job in this output format.
-pub fn job(request: &Request, table: &Table, carving: Carving, named: FileFormat, shown: usize) -> Result<Job, Failure> {
-    let Request { args, pieces, inputs, .. } = request;
+pub fn job(request: &CarveRequest, table: &Table, carving: Carving, named: FileFormat, shown: usize) -> Result<Job, Failure> {
+    let CarveRequest { args, run, .. } = request;
     let header = &table.header;
     let originals = if args.update.is_empty() { originals(args, header)? } else { database::keys(args, &carving, header)? };
     let mut job = Job::new(carving, header, &originals, shown)
@@ -64,7 +64,7 @@ pub fn job(request: &Request, table: &Table, carving: Carving, named: FileFormat
         .with_threads(args.threads.count());
     // Skip diagnostics that nobody will see.
     if !args.quiet {
-        job = job.with_diagnostics(run::diagnostics(pieces));
+        job = job.with_diagnostics(run.diagnostics());
     }
     job = with_added_columns(job, args, originals.len(), is_fixed(named, table))?;
     if !args.update.is_empty() {
@@ -73,9 +73,9 @@ pub fn job(request: &Request, table: &Table, carving: Carving, named: FileFormat
         }
     }
     if is_fixed(named, table) {
-        let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;
-        let names: Vec<String> = inputs.iter().map(Input::name).collect();
-        let width = |piece| pieces.wanted.width(piece);
+        let widths = args.writing.out_widths.as_deref().or(run.pieces.widths.as_deref()).map(args::read_widths).transpose()?;
+        let names: Vec<String> = run.inputs.iter().map(Input::name).collect();
+        let width = |piece| run.pieces.wanted.width(piece);
         job = job.with_places(&table.format, widths.as_ref(), &width, &names)?;
     }
     Ok(job)

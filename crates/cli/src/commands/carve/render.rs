@@ -11,20 +11,18 @@ use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::formats::workbook::OpenedSheet;
 use keen_notch_io::table::Table;
 
-use super::request::Request;
+use super::request::CarveRequest;
 use crate::args::CarveArgs;
 use crate::commands::database::OutputTable;
-use crate::commands::run;
+use crate::commands::inputs::say_replaced;
+use crate::commands::outputs::{is_standard_output, name_of, outcome};
 use crate::console::{self, Console};
-use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::failure::Failure;
-use crate::rules::RuleArgs;
 
 pub struct CarveOutcome<'a> {
-    pub request: &'a Request<'a>,
-    pub rules: &'a RuleArgs<'a>,
+    pub request: &'a CarveRequest<'a>,
     pub table: &'a Table,
     pub job: &'a Job,
     pub report: &'a Report,
@@ -52,20 +50,19 @@ impl CarveOutcome<'_> {
 
     /// Prints the summary, the hints, the outcome and the verdict.
     pub fn notes(&self, console: &Console) {
-        let CarveOutcome { request: Request { args, pieces, inputs, reading, written, .. }, job, report, .. } = self;
+        let CarveOutcome { request: CarveRequest { args, run, written, .. }, job, report, .. } = self;
         let note = |line: &str| console.note(line);
         let wrapped = |line: &str| console.note(&textwrap::fill(line, console.width));
-        let again =
-            Rerun { rules: self.rules, inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
         summary::draw(self.summary, console.width).iter().for_each(|line| note(line));
-        hints::draw(report, job, &self.table.header, pieces, &again, console.width).iter().for_each(|line| note(line));
+        let hints = hints::draw(report, job, &self.table.header, &run.pieces, &run.rerun(), console.width);
+        hints.iter().for_each(|line| note(line));
         if !args.guard_formulas {
             hints::formulas(report, job, console.width).iter().for_each(|line| note(line));
         }
-        run::say_replaced(&reading.meter, console, args.quiet);
-        let out = written.as_ref().map(OutputTable::outcome).or(args.out.as_deref().map(run::name_of));
+        say_replaced(&run.reading.meter, console, args.quiet);
+        let out = written.as_ref().map(OutputTable::outcome).or(args.out.as_deref().map(name_of));
         let beside = (&args.faults, &args.tables);
-        let outcome = run::outcome(report, (inputs, args.part.part), (out.as_deref(), self.is_kept), beside);
+        let outcome = outcome(report, (&run.inputs, args.part.part), (out.as_deref(), self.is_kept), beside);
         outcome.iter().for_each(|line| wrapped(line));
         match self.summary.verdict(report.hints.len()) {
             // The outcome gives the number of rows with faults.
@@ -103,9 +100,9 @@ impl CarveOutcome<'_> {
     }
 
     fn unwritten(&self) -> String {
-        let Request { args, written, .. } = self.request;
+        let CarveRequest { args, written, .. } = self.request;
         let table = written.as_ref().map(|written| format!("the table {}", written.table));
-        let name = table.or(args.out.as_deref().map(run::name_of)).filter(|_| self.request.has_named_output());
+        let name = table.or(args.out.as_deref().map(name_of)).filter(|_| self.request.has_named_output());
         name.map_or(String::new(), |name| format!(", so {name} was not written"))
     }
 }
@@ -126,7 +123,7 @@ pub fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &Carv
             format!("{of} is {wider} characters in {} ({}{more})", visible::counted(seen.count, "row"), rows.join(", "))
         })
         .collect();
-    let out = args.out.as_ref().filter(|path| !run::is_standard_output(path));
+    let out = args.out.as_ref().filter(|path| !is_standard_output(path));
     let what = out.map_or("the output lacks them".to_owned(), |path| format!("{} was not written", path.display()));
     Failure::file(
         format!("some texts are wider than their columns, and {what}: {}", columns.join("; ")),

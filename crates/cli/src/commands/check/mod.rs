@@ -4,79 +4,86 @@ mod render;
 
 use std::io;
 
-use keen_notch_io::carve::{Job, MadeBy};
+use keen_notch_core::carving::Carving;
+use keen_notch_core::summary::Summary;
+use keen_notch_io::carve::Job;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
+use keen_notch_io::table::Table;
 
 use crate::args::{self, CheckArgs};
-use crate::commands::run::{self, Files, InputArgs};
+use crate::commands::inputs::say_replaced;
+use crate::commands::outputs::{Files, writes_to_standard_output};
+use crate::commands::request::{Asked, Request};
 use crate::commands::{against, database};
 use crate::console::Console;
 use crate::draw::{summary, verdict};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
-use crate::rules::{Pieces, RuleArgs};
+use crate::rules::RuleArgs;
 
 use render::CheckOutcome;
 
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let rules = RuleArgs {
-        lists: &args.lists,
-        pieces: &args.pieces,
-        keep: &args.rows_to_keep.keep,
-        column: args.column.as_deref(),
-        ..RuleArgs::of_faults(&args.faults)
-    };
     let known = RunFiles::default();
-    let pieces = Pieces::read(&rules, &known)?;
-    let (inputs, _) = run::inputs(&args.files, InputArgs::to_read(&args.reading, &pieces.reading), &known, console)?;
-    let then = args.against.as_deref().map(args::input);
-    then.iter().try_for_each(|input| known.reads(input))?;
-    let then = then.map(|input| Ok::<_, Failure>((against::last(&input)?, input.name()))).transpose()?;
+    let request = Request::read(asked(args), &known, console)?;
+    let then = then(args, &known)?;
     let session = database::session(None, &args.reading, &args.tables, &known)?;
-    if !args.quiet && !run::writes_to_standard_output(&args.faults) {
+    if !args.quiet && !writes_to_standard_output(&args.faults) {
         known.prints()?;
     }
-    let reading = args.faults.reading(&args.reading, &pieces.reading)?;
-    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
-    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) = run::open(
-        &inputs,
-        (&args.reading, &reading),
-        &pieces,
-        (args.column.as_deref(), args.part.part),
-        (console, args.quiet),
-    )?;
-    let mut job = Job::new(carving, &table.header, &[], 0).without_rows().with_threads(args.threads.count());
-    // Skip diagnostics that nobody will see.
-    if !args.quiet {
-        job = job.with_samples(args.rows).with_failing().with_diagnostics(run::diagnostics(&pieces));
-    }
-    let asked = job.checks().iter().filter(|check| !check.is_implied).count();
-    if asked == 0 {
-        return Err(Failure::usage(verdict::NO_CHECKS, "add `check = [\"required\"]` to a piece, or a layout or a proof"));
-    }
+    let Request { inputs, reading, .. } = &request;
+    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, reading)?;
+    let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
+    let (mut table, carving) = request.open(console)?;
+    let job = plan(args, &request, &table, carving)?;
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
-    let made_by = MadeBy { part: args.part.part, ..pieces.made_by(args.column.as_deref()) };
-    let summary = report.summary(&job, &table.header, made_by);
+    let summary = report.summary(&job, &table.header, request.made_by());
     files.finish(None, &summary::json(&summary))?;
     if !args.quiet {
         let then = then.as_ref().map(|(then, name)| (then, name.as_str()));
-        let checked = CheckOutcome {
-            args,
-            rules: &rules,
-            inputs: &inputs,
-            pieces: &pieces,
-            table: &table,
-            job: &job,
-            report: &report,
-            summary: &summary,
-            then,
-        };
-        checked.show(console)?;
+        let (request, table, job, report, summary) = (&request, &table, &job, &report, &summary);
+        CheckOutcome { args, request, table, job, report, summary, then }.show(console)?;
     }
-    run::say_replaced(&reading.meter, console, args.quiet);
+    say_replaced(&reading.meter, console, args.quiet);
     Ok(if report.totals.rows.with_faults > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
+}
+
+fn asked(args: &CheckArgs) -> Asked<'_> {
+    Asked {
+        rules: RuleArgs {
+            lists: &args.lists,
+            pieces: &args.pieces,
+            keep: &args.rows_to_keep.keep,
+            column: args.column.as_deref(),
+            ..RuleArgs::of_faults(&args.faults)
+        },
+        files: &args.files,
+        reading: &args.reading,
+        ragged: args.faults.ragged,
+        part: args.part.part,
+        quiet: args.quiet,
+        writes_table: false,
+    }
+}
+
+/// The summary of `--against` with its name.
+fn then(args: &CheckArgs, known: &RunFiles) -> Result<Option<(Summary, String)>, Failure> {
+    let Some(input) = args.against.as_deref().map(args::input) else { return Ok(None) };
+    known.reads(&input)?;
+    Ok(Some((against::last(&input)?, input.name())))
+}
+
+fn plan(args: &CheckArgs, request: &Request, table: &Table, carving: Carving) -> Result<Job, Failure> {
+    let mut job = Job::new(carving, &table.header, &[], 0).without_rows().with_threads(args.threads.count());
+    // Skip diagnostics that nobody will see.
+    if !args.quiet {
+        job = job.with_samples(args.rows).with_failing().with_diagnostics(request.diagnostics());
+    }
+    match job.checks().iter().any(|check| !check.is_implied) {
+        true => Ok(job),
+        false => Err(Failure::usage(verdict::NO_CHECKS, "add `check = [\"required\"]` to a piece, or a layout or a proof")),
+    }
 }

@@ -5,22 +5,19 @@ use std::io::{self, Write};
 use keen_notch_core::summary::Summary;
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, Report};
-use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
 use crate::args::CheckArgs;
-use crate::commands::run;
+use crate::commands::inputs::names_of_part;
+use crate::commands::outputs::writes_to_standard_output;
+use crate::commands::request::Request;
 use crate::console::{self, Console};
-use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, verdict, visible};
-use crate::rules::{Pieces, RuleArgs};
 
 pub struct CheckOutcome<'a> {
     pub args: &'a CheckArgs,
-    pub rules: &'a RuleArgs<'a>,
-    pub inputs: &'a [Input],
-    pub pieces: &'a Pieces,
+    pub request: &'a Request<'a>,
     pub table: &'a Table,
     pub job: &'a Job,
     pub report: &'a Report,
@@ -32,7 +29,7 @@ pub struct CheckOutcome<'a> {
 impl CheckOutcome<'_> {
     pub fn show(&self, console: &Console) -> io::Result<()> {
         // If standard output is an output file, readable text goes to standard error.
-        let mut out: Box<dyn Write> = match run::writes_to_standard_output(&self.args.faults) {
+        let mut out: Box<dyn Write> = match writes_to_standard_output(&self.args.faults) {
             true => Box::new(console::err()),
             false => Box::new(console::out()),
         };
@@ -45,7 +42,7 @@ impl CheckOutcome<'_> {
         if !passed {
             self.show_faults(console.width, &mut out)?;
         }
-        let words = format!("{}: {}", run::names_of_part(self.inputs, self.args.part.part), self.outcome(&verdict));
+        let words = format!("{}: {}", names_of_part(&self.request.inputs, self.args.part.part), self.outcome(&verdict));
         let words = textwrap::fill(&visible::without_controls(&words), console.width);
         writeln!(out, "{}", if passed { paint(style::TAKEN, words) } else { words })?;
         if self.args.rows == 0 && self.report.totals.rows.with_faults > 0 {
@@ -74,8 +71,7 @@ impl CheckOutcome<'_> {
     }
 
     fn show_faults(&self, width: usize, out: &mut dyn Write) -> io::Result<()> {
-        let CheckOutcome { args, rules, inputs, table, job, report, pieces, .. } = self;
-        let again = Rerun { rules, inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        let CheckOutcome { request, table, job, report, .. } = self;
         for line in faults::failing(report, job, width) {
             writeln!(out, "{line}")?;
         }
@@ -88,7 +84,7 @@ impl CheckOutcome<'_> {
         if !report.hints.is_empty() {
             writeln!(out)?;
         }
-        for line in hints::draw(report, job, &table.header, pieces, &again, width) {
+        for line in hints::draw(report, job, &table.header, &request.pieces, &request.rerun(), width) {
             writeln!(out, "{line}")?;
         }
         if report.totals.rows.read > 0 {

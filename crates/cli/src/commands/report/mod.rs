@@ -5,10 +5,11 @@ mod data;
 use std::io::{self, Write};
 use std::path::Path;
 
-use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::Header;
 use keen_notch_core::survey::Depth;
 use keen_notch_core::verdict::Verdict;
-use keen_notch_io::carve::{Job, MadeBy, Outs, carve};
+use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats;
 use keen_notch_io::sink::{self, Sink, Stream};
@@ -18,51 +19,35 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
 use crate::commands::against::SurveyedTable;
+use crate::commands::inputs::{names, read_twice, say_replaced};
 use crate::commands::merge::{SavedFile, read};
-use crate::commands::run::{InputArgs, inputs, name_of, names, open, read_twice, say_replaced};
+use crate::commands::outputs::name_of;
+use crate::commands::request::{Asked, Request};
 use crate::console::{self, Console};
-use crate::draw::rerun::Rerun;
 use crate::draw::{hints, verdict, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 use crate::report::{self, Hint, Page};
-use crate::rules::{Pieces, RuleArgs};
+use crate::rules::RuleArgs;
 
 use data::{changes, column, faults, file, list};
 
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
-    let rules = RuleArgs {
-        lists: &args.lists,
-        layouts: &args.layouts,
-        pieces: &args.pieces,
-        checks: &args.checks,
-        keep: &args.rows_to_keep.keep,
-        column: args.column.as_deref(),
-        allow_outside: args.allow_outside,
-    };
     let is_json = args.to.map_or_else(|| is_json(args.out.as_deref()), |format| Ok(format == ReportFormat::Json))?;
     let known = RunFiles::default();
-    let pieces = Pieces::read(&rules, &known)?;
-    let (inputs, _) = inputs(&args.files, InputArgs::to_read(&args.reading, &pieces.reading), &known, console)?;
-    read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
+    let request = Request::read(asked(args), &known, console)?;
+    let Request { inputs, reading, pieces, .. } = &request;
+    read_twice(inputs, "a report reads its inputs twice", "save it as a file and name that")?;
     let before = saved(args, &known)?;
     let out = output(args, &known, console)?;
-    let reading =
-        args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;
-    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) =
-        open(&inputs, (&args.reading, &reading), &pieces, (args.column.as_deref(), None), (console, args.quiet))?;
+    let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
+    let (mut table, carving) = request.open(console)?;
     let header = table.header.clone();
-    let job = Job::new(carving, &header, &[], 0)
-        .without_rows()
-        .with_samples_of_each(args.rows)
-        .with_failing()
-        .with_diagnostics(super::run::diagnostics(&pieces))
-        .with_threads(args.threads.count());
+    let job = plan(args, &request, &header, carving);
     let mut nowhere = Stream::new("nowhere", io::sink());
     let found = carve(&mut table, &job, &mut Outs { rows: &mut nowhere, offcuts: None, faults: None })?;
-    let summary = found.summary(&job, &header, MadeBy { ..pieces.made_by(args.column.as_deref()) });
+    let summary = found.summary(&job, &header, request.made_by());
     let mut again = table.again()?;
     let looked = job.carving().used_columns();
     let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
@@ -71,14 +56,12 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     // The hashes belong to the checked bytes.
     again.check_unchanged()?;
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
-    let again =
-        Rerun { rules: &rules, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
-    let advice = hints::describe(&found, &job, &header, &pieces, &again);
+    let advice = hints::describe(&found, &job, &header, pieces, &request.rerun());
     let verdict = summary.verdict(advice.len());
-    let now = SurveyedTable { name: &names(&inputs), titles: &titles, surveys: &surveys, inputs: &of_rows };
+    let now = SurveyedTable { name: &names(inputs), titles: &titles, surveys: &surveys, inputs: &of_rows };
     let page = Page {
         version: report::VERSION,
-        title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
+        title: pieces.title.clone().unwrap_or_else(|| names(inputs)),
         made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M %Z").to_string(),
         verdict: verdict::sentence(&verdict, &summary),
         is_good: matches!(verdict, Verdict::Passed { .. }),
@@ -86,7 +69,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         faults: faults(&found, &job, &table),
         columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
         hints: advice.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
-        list: list(&pieces),
+        list: list(pieces),
         changes: before.iter().map(|(name, before)| changes(name, before, &summary, &now)).collect(),
         summary,
     };
@@ -94,10 +77,39 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     if !args.quiet {
         let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
         let words = verdict::words(&verdict, &page.summary);
-        console.note(&visible::without_controls(&format!("{}: {words}{to}", names(&inputs))));
+        console.note(&visible::without_controls(&format!("{}: {words}{to}", names(inputs))));
     }
     say_replaced(&reading.meter, console, args.quiet);
     Ok(Exit::of_gaps(args.fail_on, &page.summary))
+}
+
+fn asked(args: &ReportArgs) -> Asked<'_> {
+    Asked {
+        rules: RuleArgs {
+            lists: &args.lists,
+            layouts: &args.layouts,
+            pieces: &args.pieces,
+            checks: &args.checks,
+            keep: &args.rows_to_keep.keep,
+            column: args.column.as_deref(),
+            allow_outside: args.allow_outside,
+        },
+        files: &args.files,
+        reading: &args.reading,
+        ragged: args.ragged,
+        part: None,
+        quiet: args.quiet,
+        writes_table: false,
+    }
+}
+
+fn plan(args: &ReportArgs, request: &Request, header: &Header, carving: Carving) -> Job {
+    Job::new(carving, header, &[], 0)
+        .without_rows()
+        .with_samples_of_each(args.rows)
+        .with_failing()
+        .with_diagnostics(request.diagnostics())
+        .with_threads(args.threads.count())
 }
 
 fn saved(args: &ReportArgs, known: &RunFiles) -> Result<Vec<(String, SavedFile)>, Failure> {

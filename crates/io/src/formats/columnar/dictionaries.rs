@@ -4,13 +4,11 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use arrow_array::types::ArrowDictionaryKeyType;
-use arrow_array::{Array, ArrayRef, DictionaryArray, PrimitiveArray, RecordBatch, UInt32Array, downcast_dictionary_array};
+use arrow_array::{Array, ArrayRef, DictionaryArray, PrimitiveArray, RecordBatch, downcast_dictionary_array};
 use arrow_buffer::ArrowNativeType;
 use arrow_schema::{ArrowError, DataType};
-use arrow_select::concat::concat;
-use arrow_select::take::take;
 
-use crate::formats::columnar::values;
+use crate::formats::columnar::{picking, values};
 
 #[derive(Default)]
 pub struct Dictionaries {
@@ -64,8 +62,7 @@ impl Dictionaries {
             }));
         }
         if !new.is_empty() {
-            let new = take(values, &UInt32Array::from(new), None)?;
-            known.values = concat(&[&*known.values, &*new])?;
+            known.values = picking::extended(&known.values, values, &new)?;
         }
         let key = |key: Option<K::Native>| {
             let Some(key) = key else { return Ok(None) };

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use arrow_array::builder::{
     BinaryBuilder, BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int32Builder, Int64Builder, StringBuilder,
 };
-use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, StringArray, StructArray, UInt32Array};
+use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, StringArray, StructArray};
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
 use keen_notch_core::batch::{Buffer, Span};
@@ -24,7 +24,9 @@ use crate::encode::rows::OutRows;
 use crate::encode::{Encodable, Encoder, Extend, Out, OutputSchema};
 use crate::formats::columnar::source::chunk::ColumnarChunk;
 use crate::formats::columnar::{Columnar as Opened, PARQUET};
-use crate::formats::columnar::{Plan, array_in_parquet, field_in_parquet, missing_in_parquet, push_batch, push_schema};
+use crate::formats::columnar::{
+    Plan, array_in_parquet, field_in_parquet, missing_in_parquet, picking, push_batch, push_schema,
+};
 use crate::head;
 use crate::kind::Kind;
 use crate::source::types::{ObservedTypes, Type};
@@ -399,7 +401,7 @@ fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, Arro
     let are_all = rows.windows(2).all(|two| two[1] == two[0] + 1);
     match rows.first() {
         Some(first) if are_all => Ok(array.slice(*first as usize, rows.len())),
-        _ => arrow_select::take::take(array, &UInt32Array::from(rows.to_vec()), None),
+        _ => picking::picked(array, rows),
     }
 }
 

@@ -12,6 +12,8 @@ mod parquet_schema;
 #[cfg(feature = "columnar")]
 mod parquet_types;
 #[cfg(feature = "columnar")]
+mod picking;
+#[cfg(feature = "columnar")]
 mod plan;
 #[cfg(feature = "columnar")]
 mod stream;

@@ -1,124 +1,26 @@
-//! `explain`: a cut list in words, or its effect on one row, step by step.
+//! One row, with the effect of each step.
 
-use std::io::Write;
 use std::ops::ControlFlow;
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
-use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::{Piece, Source};
-use keen_notch_core::text::unit::Unit;
-use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
-use crate::args::{ExplainArgs, FormatOrDatabase};
-use crate::commands::run::{InputArgs, inputs, say_replaced};
-use crate::console::{self, Console};
+use crate::args::ExplainArgs;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, rows, steps, visible};
 use crate::failure::Failure;
-use crate::rules::{Pieces, RuleArgs};
+use crate::rules::Pieces;
 
 const MOST_TEXT: usize = 200;
 
-pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
-    // The first path is a cut list, unless options give the rules.
-    let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();
-    let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
-    let is_database = matches!(args.reading.from, Some(FormatOrDatabase::Database(_)));
-    if let [_, second, ..] = rest {
-        let message = format!("{} is one file too many", second.display());
-        return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
-    }
-    let column = args.column.as_deref();
-    let known = RunFiles::default();
-    known.prints()?;
-    let allow_outside = args.allow_outside;
-    let rules = RuleArgs { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..RuleArgs::default() };
-    let pieces = Pieces::read(&rules, &known)?;
-    let lines = match rest.first() {
-        None if !is_database && args.row.or(args.line).is_some() => {
-            return Err(Failure::usage("no table given for the row", "name it: explain CUTLIST FILE --row N"));
-        }
-        None if !is_database => list(&pieces, console.width),
-        file => {
-            let ragged = args.ragged.or(pieces.reading.ragged);
-            let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
-            let mut table = super::run::table(
-                &inputs(
-                    file.map(std::slice::from_ref).unwrap_or_default(),
-                    InputArgs::to_read(&args.reading, &pieces.reading),
-                    &known,
-                    console,
-                )?
-                .0,
-                (&args.reading, &reading),
-                console,
-                false,
-            )?;
-            let carving = table.find(|header| pieces.bind(column, header))?;
-            let lines = row(args, &pieces, &carving, &mut table, console.width)?;
-            say_replaced(&reading.meter, console, false);
-            lines
-        }
-    };
-    let mut out = console::out();
-    for line in lines {
-        writeln!(out, "{line}")?;
-    }
-    Ok(out.flush()?)
-}
-
-fn list(pieces: &Pieces, width: usize) -> Vec<String> {
-    let mut lines = Vec::new();
-    if let Some(title) = &pieces.title {
-        lines.push(paint(style::HEAD, visible::without_controls(title)));
-    }
-    let mut about = visible::counted(pieces.wanted.pieces.len() as u64, "piece");
-    if let Some(main) = pieces.main() {
-        about += &format!(", from the column {main} unless another is named");
-    }
-    about += match pieces.unit {
-        Unit::Characters => "",
-        Unit::Codepoints => "; positions and widths count code points",
-        Unit::Bytes => "; positions and widths count bytes",
-    };
-    lines.push(visible::without_controls(&about));
-    let wrap = |sentence: &str| {
-        let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
-        textwrap::wrap(&visible::without_controls(sentence), options).into_iter().map(String::from).collect::<Vec<_>>()
-    };
-    let rest = explain::rest(&pieces.wanted);
-    if !rest.is_empty() {
-        lines.push(String::new());
-        lines.extend(rest.iter().flat_map(|sentence| wrap(sentence)));
-    }
-    for piece in &pieces.wanted.pieces {
-        lines.push(String::new());
-        lines.push(head(piece));
-        lines.extend(explain::piece(piece).iter().flat_map(|sentence| wrap(sentence)));
-        if let Source::Take { phrase, .. } = &piece.source {
-            lines.push(paint(style::QUIET, format!("  in the list: {}", visible::value(phrase.source.trim()))));
-        }
-    }
-    lines
-}
-
-fn head(piece: &Piece) -> String {
-    let from = match &piece.source {
-        Source::Take { of: Some(of), .. } => format!("  from {of}"),
-        Source::Take { of: None, .. } => String::new(),
-        Source::Field { .. } => "  from a layout".to_owned(),
-        Source::Build { .. } => "  built".to_owned(),
-    };
-    format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))
-}
-
-fn row(
+/// The effect of the pieces on the row that the arguments name, step by step.
+pub fn row(
     args: &ExplainArgs,
     pieces: &Pieces,
     carving: &Carving,

@@ -1,0 +1,142 @@
+//! The outputs of `carve` and `check` beside the rows, and the line that says what was written.
+
+use std::path::{Path, PathBuf};
+
+use keen_notch_core::summary::Part;
+use keen_notch_io::carve::{Job, Outs, Report, carve};
+use keen_notch_io::faults::{FaultFile, fault_table};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::database::Target;
+use keen_notch_io::formats::database::sink::Session;
+use keen_notch_io::formats::{self, FileFormat};
+use keen_notch_io::sink::{self, Sink};
+use keen_notch_io::source::input::Input;
+use keen_notch_io::source::{Ragged, Reading};
+use keen_notch_io::table::Table;
+
+use crate::args::{FaultArgs, TableArgs, refuse_address};
+use crate::commands::inputs::names_of_part;
+use crate::draw::visible;
+use crate::failure::Failure;
+
+pub struct Files {
+    offcuts: Option<Box<dyn Sink>>,
+    faults: Option<(Box<dyn Sink>, FileFormat)>,
+    summary: Option<Box<dyn Sink>>,
+}
+
+impl Files {
+    pub fn create(
+        (args, tables): (&FaultArgs, &TableArgs),
+        session: Option<&Session>,
+        files: &RunFiles,
+        reading: &Reading,
+    ) -> Result<Files, Failure> {
+        if reading.ragged == Ragged::SetAside && args.offcuts.is_none() && tables.offcuts_table.is_none() {
+            return Err(Failure::usage(
+                "--ragged set-aside needs a file for rows with too few or too many cells",
+                "add --offcuts FILE",
+            ));
+        }
+        for path in [&args.offcuts, &args.faults, &args.summary].into_iter().flatten() {
+            refuse_address(path, "--to")?;
+        }
+        let paths = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
+        paths.into_iter().try_for_each(|path| formats::check_output(path, FileFormat::of(path)))?;
+        let of_faults = match &tables.faults_table {
+            Some(_) => Some(FileFormat::DATABASE),
+            None => args.faults.as_deref().map(FileFormat::of),
+        };
+        of_faults.map_or(Ok(()), |named| fault_table(named).map(drop))?;
+        let sink = |path: &Option<PathBuf>, table: &Option<String>| -> Result<Option<Box<dyn Sink>>, Failure> {
+            match (path, table, session) {
+                (_, Some(table), Some(session)) => {
+                    Ok(Some(Box::new(session.sink(Target { table: table.clone(), how: tables.how() })?)))
+                }
+                (Some(path), ..) => Ok(Some(formats::create_as(path, FileFormat::of(path), files)?)),
+                _ => Ok(None),
+            }
+        };
+        Ok(Files {
+            offcuts: sink(&args.offcuts, &tables.offcuts_table)?,
+            faults: sink(&args.faults, &tables.faults_table)?.zip(of_faults),
+            summary: args.summary.as_deref().map(|path| formats::create(path, files)).transpose()?,
+        })
+    }
+
+    pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
+        let header = table.header.clone();
+        let faults = match &mut self.faults {
+            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, &header, table.is_continued())?),
+            None => None,
+        };
+        let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);
+        Ok(carve(table, job, &mut Outs { rows, offcuts, faults })?)
+    }
+
+    /// Writes the summary and puts the outputs in place: `rows` first, if they are kept.
+    pub fn finish(mut self, rows: Option<Box<dyn Sink>>, summary: &str) -> Result<(), Failure> {
+        if let Some(out) = &mut self.summary {
+            out.put(summary.as_bytes())?;
+        }
+        let others = self.offcuts.into_iter().chain(self.faults.map(|(out, _)| out)).chain(self.summary);
+        Ok(sink::commit_all(rows.into_iter().chain(others).collect())?)
+    }
+}
+
+/// Whether the name of an output means standard output.
+pub fn is_standard_output(path: &Path) -> bool {
+    path.as_os_str() == "-"
+}
+
+pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
+    [&args.offcuts, &args.faults, &args.summary].into_iter().flatten().any(|path| is_standard_output(path))
+}
+
+/// The input and output of a run, in one or more lines. `out` is the output of the rows, and `is_kept` is whether they exist.
+pub fn outcome(
+    report: &Report,
+    (inputs, part): (&[Input], Option<Part>),
+    (out, is_kept): (Option<&str>, bool),
+    (args, tables): (&FaultArgs, &TableArgs),
+) -> Vec<String> {
+    let counts = &report.totals.rows;
+    let rows = match counts.read {
+        0 if part.is_some() => "no rows: they belong to other parts".to_owned(),
+        0 => "no rows, only a header".to_owned(),
+        rows => visible::counted(rows, "row"),
+    };
+    let mut line = format!("{}: {rows}", names_of_part(inputs, part));
+    if counts.left_out > 0 {
+        line += &format!(", {} left out", visible::grouped(counts.left_out));
+    }
+    let to = out.map_or(String::new(), |name| format!(" to {name}"));
+    if !is_kept {
+        line += ", none written";
+    } else if counts.kept < counts.read {
+        line += &format!(", {} written{to}", visible::grouped(counts.kept));
+    } else if counts.written != counts.kept || out.is_some() {
+        line += ", written";
+    }
+    if is_kept && counts.written != counts.kept {
+        line += &format!(" as {}", visible::counted(counts.written, "row"));
+    }
+    if is_kept && counts.kept == counts.read {
+        line += &to;
+    }
+    let mut lines = vec![line];
+    if counts.with_faults > 0 {
+        let name = |path: &Option<PathBuf>, table: &Option<String>| {
+            table.as_ref().map(|table| format!("the table {table}")).or(path.as_deref().map(name_of))
+        };
+        let aside = name(&args.offcuts, &tables.offcuts_table).map_or(String::new(), |name| format!(", set aside in {name}"));
+        let listed_in =
+            name(&args.faults, &tables.faults_table).map_or(String::new(), |name| format!("; each fault is in {name}"));
+        lines.push(format!("{} with faults{aside}{listed_in}", visible::counted(counts.with_faults, "row")));
+    }
+    lines.iter().map(|line| visible::without_controls(line)).collect()
+}
+
+pub fn name_of(path: &Path) -> String {
+    if is_standard_output(path) { "standard output".to_owned() } else { path.display().to_string() }
+}

@@ -83,11 +83,11 @@ pub fn condition(data: &[u8]) {
     assert_eq!(plan.is_some(), plan_again.is_ok(), "{written:?} of {source:?}");
     let (Some(plan), Ok(plan_again)) = (plan, plan_again) else { return };
     // What these ask of a text is not in the text.
-    let is_of_others = matches!(read.kind, ConditionKind::Unique | ConditionKind::SameAs(_));
+    let is_of_others = read.any(&|kind| matches!(kind, ConditionKind::Unique | ConditionKind::SameAs { .. }));
     for value in values.into_iter().filter(|_| !is_of_others) {
         assert_eq!(plan.holds(value), plan_again.holds(value), "{written:?} of {source:?}: {value:?}");
         // By itself and among steps, it is the same.
-        let whether = format!("whether {written}");
+        let whether = if read.parts().is_empty() { format!("whether {written}") } else { format!("whether ({written})") };
         if let Ok(program) = Phrase::parse(&whether).and_then(|phrase| Program::new(&phrase, Unit::Characters)) {
             let mut scratch = Scratch::default();
             let said = program.cut(value, &mut scratch).text.to_owned();

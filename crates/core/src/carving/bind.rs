@@ -239,7 +239,7 @@ impl Binder<'_> {
                     )),
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
-                if when.condition.kind == ConditionKind::Unique {
+                if when.condition.any(&|kind| *kind == ConditionKind::Unique) {
                     let help = "write it as a check, or in `keep` of [rows]";
                     return Err(refused(TextError::new(
                         "a piece cannot depend on the rows before it",
@@ -248,6 +248,10 @@ impl Binder<'_> {
                     )));
                 }
                 let condition = self.condition(&when.condition, &when.span).map_err(refused)?;
+                if condition.needs_pieces() {
+                    let message = "a piece cannot depend on another piece";
+                    return Err(refused(TextError::new(message, when.span.clone(), "compare with a column here")));
+                }
                 Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
@@ -273,11 +277,30 @@ impl Binder<'_> {
     }
 
     fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
-        let test = match &condition.kind {
-            ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
-            ConditionKind::SameAs(column) => {
-                let column = self.find(Some(&ColumnRef::parse(column)), span)?;
-                Test::SameAs { column, title: self.header.title(column) }
+        let combines_others = condition.any(&|kind| matches!(kind, ConditionKind::SameAs { .. }));
+        let test = match (&condition.kind, condition.split()) {
+            (_, Some(_)) if condition.any(&|kind| *kind == ConditionKind::Unique) => {
+                let help = "write it as a condition of its own";
+                return Err(TextError::new("`unique` cannot be part of a combination", span.clone(), help));
+            }
+            (_, Some((is_all, parts))) if combines_others => {
+                let parts = parts.iter().map(|part| self.condition(part, span)).collect::<Result<Vec<_>, _>>()?;
+                let test = if is_all { Test::All(parts) } else { Test::Any(parts) };
+                return Ok(BoundCondition { test, negated: false });
+            }
+            (ConditionKind::Unique, _) => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
+            (ConditionKind::SameAs { name, any_case }, _) => {
+                let named = ColumnRef::parse(name);
+                let other = match named.find(self.header) {
+                    Ok(column) => BuildPlan::Column(column),
+                    Err(_) => self.piece_or_column(&named, span)?,
+                };
+                let title = match &other {
+                    BuildPlan::Piece(piece) => self.pieces[*piece].name.clone(),
+                    BuildPlan::Column(column) => self.header.title(*column),
+                    BuildPlan::Text(text) => text.clone(),
+                };
+                Test::SameAs { other, title, any_case: *any_case }
             }
             _ => {
                 let plan = ConditionPlan::new(condition, self.setting);

@@ -1,9 +1,13 @@
-//! Conditions bound to a table: on a text, on another column, or on earlier rows.
+//! Conditions bound to a table: on a text, on another column or piece, or on earlier rows.
 
+use std::borrow::Cow;
+
+use super::plans::BuildPlan;
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::program::ConditionPlan;
 use crate::text::blank::is_blank;
+use crate::text::case::fold;
 
 #[derive(Debug)]
 pub(super) struct BoundCondition {
@@ -15,15 +19,41 @@ pub(super) struct BoundCondition {
 pub(super) enum Test {
     Text(ConditionPlan),
     Unique(usize),
-    SameAs { column: usize, title: String },
+    SameAs {
+        other: BuildPlan,
+        title: String,
+        any_case: bool,
+    },
+    /// Combinations of which a part looks at other columns or pieces. A negation is in their parts.
+    All(Vec<BoundCondition>),
+    Any(Vec<BoundCondition>),
+}
+
+/// The rows that a condition looks at.
+#[derive(Clone, Copy)]
+pub(super) struct AskedRows<'a> {
+    /// Maps the index of a text to its row in the batch.
+    pub(super) row_of: &'a dyn Fn(usize) -> usize,
+    /// The texts of a column or piece with one text for each row.
+    pub(super) texts_of: &'a dyn Fn(&BuildPlan) -> Option<Texts<'a>>,
 }
 
 impl BoundCondition {
-    pub(super) fn column(&self) -> Option<usize> {
-        match self.test {
-            Test::SameAs { column, .. } => Some(column),
-            Test::Text(_) | Test::Unique(_) => None,
+    /// The columns and pieces that it looks at.
+    pub(super) fn others(&self) -> Vec<&BuildPlan> {
+        match &self.test {
+            Test::SameAs { other, .. } => vec![other],
+            Test::Text(_) | Test::Unique(_) => Vec::new(),
+            Test::All(parts) | Test::Any(parts) => parts.iter().flat_map(BoundCondition::others).collect(),
         }
+    }
+
+    pub(super) fn columns(&self) -> impl Iterator<Item = usize> {
+        self.others().into_iter().filter_map(|other| if let BuildPlan::Column(column) = other { Some(*column) } else { None })
+    }
+
+    pub(super) fn needs_pieces(&self) -> bool {
+        self.others().iter().any(|other| matches!(other, BuildPlan::Piece(_)))
     }
 
     pub(super) fn unique(&self) -> Option<usize> {
@@ -31,24 +61,22 @@ impl BoundCondition {
     }
 
     /// Adds the indices of failing texts. Blank texts pass unless `asks_blank` is set. Returns true if a text passed only because it is
-    /// blank; conditions on other rows return false. `row_of` maps a text to its row. [`super::memory`] checks the conditions on earlier
-    /// rows.
+    /// blank; conditions on other rows return false. [`super::memory`] checks the conditions on earlier rows.
     pub(super) fn note_failing(
         &self,
         texts: Texts,
         width: Option<usize>,
         asks_blank: bool,
-        (batch, row_of): (&Batch, &dyn Fn(usize) -> usize),
+        rows: AskedRows,
         failing: &mut Vec<u32>,
     ) -> bool {
         match &self.test {
             Test::Text(condition) => condition.note_failing(texts, width, asks_blank, failing),
             Test::Unique(_) => false,
-            Test::SameAs { column, .. } => {
-                let others = batch.column(*column);
+            Test::SameAs { .. } | Test::All(_) | Test::Any(_) => {
                 for (index, text) in texts.iter().enumerate() {
                     let is_asked = asks_blank || !is_blank(text);
-                    if is_asked && (text == others.get(row_of(index))) == self.negated {
+                    if is_asked && !self.holds(text, (rows.row_of)(index), rows) {
                         failing.push(index as u32);
                     }
                 }
@@ -57,8 +85,33 @@ impl BoundCondition {
         }
     }
 
+    /// Whether the condition holds for a text of a row. Conditions on other rows hold.
+    fn holds(&self, text: &str, row: usize, rows: AskedRows) -> bool {
+        match &self.test {
+            Test::Text(condition) => condition.holds(text),
+            Test::Unique(_) => true,
+            Test::SameAs { other, any_case, .. } => {
+                let other = other_text(other, row, rows);
+                let is_same = if *any_case { fold(text) == fold(&other) } else { text == other };
+                is_same != self.negated
+            }
+            Test::All(parts) => parts.iter().all(|part| part.holds(text, row, rows)),
+            Test::Any(parts) => parts.iter().any(|part| part.holds(text, row, rows)),
+        }
+    }
+
+    /// Whether the condition holds for a row without a text.
+    pub(super) fn holds_without_text(&self) -> bool {
+        match &self.test {
+            Test::Text(condition) => condition.holds(""),
+            Test::Unique(_) | Test::SameAs { .. } => false,
+            Test::All(parts) => parts.iter().all(BoundCondition::holds_without_text),
+            Test::Any(parts) => parts.iter().any(BoundCondition::holds_without_text),
+        }
+    }
+
     /// Why a text of a row fails. `first` is the earlier row with the same text, for `unique`.
-    pub(super) fn violation(&self, text: &str, row: usize, batch: &Batch, first: Option<&str>) -> Violation {
+    pub(super) fn violation(&self, text: &str, row: usize, rows: AskedRows, first: Option<&str>) -> Violation {
         match &self.test {
             Test::Text(condition) => condition.violation(text),
             Test::Unique(_) => match first {
@@ -68,8 +121,21 @@ impl BoundCondition {
             Test::SameAs { title, .. } if self.negated => {
                 Violation::new(ViolationKind::NotAllowed, format!("it is the same as {title}"))
             }
-            Test::SameAs { column, title } => {
-                Violation::new(ViolationKind::NotTheSame, format!("{title} has \"{}\"", batch.value(*column, row)))
+            Test::SameAs { other, title, .. } => {
+                Violation::new(ViolationKind::NotTheSame, format!("{title} has \"{}\"", other_text(other, row, rows)))
+            }
+            Test::All(parts) | Test::Any(parts) => {
+                let failing = parts.iter().filter(|part| !part.holds(text, row, rows));
+                let mut violations = failing.map(|part| part.violation(text, row, rows, first));
+                let first = violations.next().unwrap_or_else(|| Violation::new(ViolationKind::DoesNotFit, ""));
+                match self.test {
+                    Test::All(_) => first,
+                    _ => {
+                        let details = violations.map(|violation| violation.detail);
+                        let details: Vec<String> = std::iter::once(first.detail).chain(details).collect();
+                        Violation::new(ViolationKind::DoesNotFit, details.join("; and "))
+                    }
+                }
             }
         }
     }
@@ -78,4 +144,13 @@ impl BoundCondition {
     pub(super) fn gives_digits(&self) -> Option<bool> {
         if let Test::Text(condition) = &self.test { condition.gives_digits() } else { None }
     }
+}
+
+fn other_text<'a>(other: &BuildPlan, row: usize, rows: AskedRows<'a>) -> Cow<'a, str> {
+    (rows.texts_of)(other).map_or(Cow::Borrowed(""), |texts| Cow::Borrowed(texts.get(row)))
+}
+
+/// The texts of a column, where no piece is known yet.
+pub(super) fn column_of<'t>(of: &BuildPlan, batch: &Batch<'t>) -> Option<Texts<'t>> {
+    if let BuildPlan::Column(column) = of { Some(batch.column(*column)) } else { None }
 }

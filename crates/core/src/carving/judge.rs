@@ -3,9 +3,9 @@
 use std::borrow::Cow;
 
 use super::batch_results::{BatchResults, Failure};
-use super::condition::Test;
+use super::condition::{AskedRows, Test};
 use super::memory::Repeat;
-use super::plans::{AsksMissing, PieceBody};
+use super::plans::{AsksMissing, BuildPlan, PieceBody};
 use super::{Carving, OutColumn};
 use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
@@ -318,8 +318,10 @@ impl Carving {
         let several = results.are_several();
         let offsets = results.offsets();
         let row_of = |item: usize| if several { offsets.partition_point(|start| *start as usize <= item) - 1 } else { item };
+        let texts_of = |of: &BuildPlan| self.part_texts(of, batch, pieces);
+        let asked = AskedRows { row_of: &row_of, texts_of: &texts_of };
         let skips_blank =
-            plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, (batch, &row_of), failing);
+            plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, asked, failing);
         let is_sure = failing.is_empty() && !skips_blank && results.forms().are_plain();
         for item in failing.iter() {
             let row = row_of(*item as usize);
@@ -329,8 +331,7 @@ impl Carving {
         }
         if several && plan.asks_nothing {
             // A row without results has no text to check.
-            let holds = matches!(&plan.condition.test, Test::Text(condition) if condition.holds(""));
-            if !holds {
+            if !plan.condition.holds_without_text() {
                 let has_none = |row: &usize| results.items(*row).is_empty() && !results.state(*row).not_asked;
                 (0..batch.rows).filter(has_none).for_each(|row| fail(row, NO_ITEM));
                 failures[first..].sort_by_key(|failure| failure.row);
@@ -435,7 +436,11 @@ impl Carving {
                 let violation = match results.state(row) {
                     state if state.blank && plan.wants_text => Violation::new(ViolationKind::Blank, "the value is blank"),
                     state if state.missing && plan.wants_text => self.missing_violation(piece, batch, row),
-                    _ => plan.condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
+                    _ => {
+                        let texts_of = |of: &BuildPlan| self.part_texts(of, batch, &batch_results.pieces);
+                        let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+                        plan.condition.violation(text, row, rows, first_row(results.items(row).start).as_deref())
+                    }
                 };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }

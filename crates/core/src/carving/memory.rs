@@ -5,7 +5,7 @@
 
 use super::Carving;
 use super::batch_results::BatchResults;
-use super::condition::Test;
+use super::condition::{AskedRows, Test};
 use super::judge::CheckOf;
 use super::plans::AsksMissing;
 use super::plans::BuildPlan;
@@ -119,7 +119,9 @@ impl Carving {
                 }
                 (_, Some(texts)) => {
                     failing.clear();
-                    keep.condition.note_failing(texts, None, true, (batch, &|row| row), failing);
+                    let texts_of = |of: &BuildPlan| self.part_texts(of, batch, pieces);
+                    let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+                    keep.condition.note_failing(texts, None, true, rows, failing);
                     not_kept.clear(batch.rows);
                     failing.iter().for_each(|row| not_kept.set(*row as usize));
                 }
@@ -185,7 +187,7 @@ impl Carving {
                         let found = memory.note(asked, hashes[asked][row], number(row))?;
                         found.is_none_or(|first| first.is_some() == keep.condition.negated)
                     }
-                    Test::Text(_) | Test::SameAs { .. } => !not_kept.has(row),
+                    Test::Text(_) | Test::SameAs { .. } | Test::All(_) | Test::Any(_) => !not_kept.has(row),
                 };
                 // Rows that are left out are not compared.
                 if !is_kept {

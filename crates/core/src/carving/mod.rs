@@ -23,6 +23,7 @@ pub use totals::{RowCounts, Totals};
 use std::collections::HashSet;
 use std::ops::Range;
 
+use self::condition::{AskedRows, column_of};
 use self::judge::{CheckOf, PlaceCheck};
 use self::memory::{Together, UniqueCheck};
 use self::plans::{BoundLayout, BuildPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan};
@@ -132,7 +133,9 @@ impl Carving {
     pub fn fails_when(&self, piece: usize, batch: &Batch, row: usize) -> Option<usize> {
         let when = self.pieces[piece].when.as_ref()?;
         let mut failing = Vec::new();
-        when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), &mut failing);
+        let texts_of = |of: &BuildPlan| column_of(of, batch);
+        let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+        when.condition.note_failing(batch.column(when.column), None, true, rows, &mut failing);
         failing.contains(&(row as u32)).then_some(when.column)
     }
 
@@ -150,7 +153,7 @@ impl Carving {
         used.extend(self.proofs.iter().map(|proof| proof.column));
         let parts = self.proofs.iter().flat_map(|proof| &proof.parts).chain(self.keep.iter().map(|keep| &keep.of));
         let parts = parts.chain(self.unique.iter().flat_map(|(parts, _)| parts));
-        used.extend(self.keep.iter().filter_map(|keep| keep.condition.column()));
+        used.extend(self.keep.iter().flat_map(|keep| keep.condition.columns()));
         used.extend(
             self.places.iter().filter_map(|place| if let OutColumn::Original(column) = place.of { Some(column) } else { None }),
         );

@@ -31,8 +31,8 @@ impl PiecePlan {
                 .collect(),
         };
         used.extend(self.when.as_ref().map(|when| when.column));
-        used.extend(self.when.as_ref().and_then(|when| when.condition.column()));
-        used.extend(self.checks.iter().filter_map(|check| check.condition.column()));
+        used.extend(self.when.iter().flat_map(|when| when.condition.columns()));
+        used.extend(self.checks.iter().flat_map(|check| check.condition.columns()));
         used
     }
 
@@ -83,6 +83,16 @@ pub(super) struct ProofPlan {
 pub(super) struct KeepPlan {
     pub(super) of: BuildPlan,
     pub(super) condition: BoundCondition,
+}
+
+impl KeepPlan {
+    /// The column, for a condition that the columns alone decide.
+    pub(super) fn column(&self) -> Option<usize> {
+        match self.of {
+            BuildPlan::Column(column) if !self.condition.needs_pieces() => Some(column),
+            _ => None,
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -2,6 +2,7 @@
 
 use super::Carving;
 use super::batch_results::BatchResults;
+use super::condition::{AskedRows, column_of};
 use super::plans::{BuildPlan, PieceBody};
 use crate::batch::formula::formulas;
 use crate::batch::{Batch, Span, Texts};
@@ -37,8 +38,10 @@ impl Carving {
         let BatchResults { rows, failing, .. } = batch_results;
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
-            let BuildPlan::Column(column) = keep.of else { continue };
-            keep.condition.note_failing(batch.column(column), None, true, (batch, &|row| row), failing);
+            let Some(column) = keep.column() else { continue };
+            let texts_of = |of: &BuildPlan| column_of(of, batch);
+            let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+            keep.condition.note_failing(batch.column(column), None, true, rows, failing);
         }
         if failing.is_empty() {
             return None;
@@ -74,7 +77,9 @@ impl Carving {
             work.with_most(may_take);
             failing.clear();
             if let Some(when) = &piece.when {
-                when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), failing);
+                let texts_of = |of: &BuildPlan| column_of(of, batch);
+                let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+                when.condition.note_failing(batch.column(when.column), None, true, rows, failing);
             }
             match &piece.body {
                 PieceBody::Take { column, program, .. } if failing.is_empty() => {
@@ -104,8 +109,10 @@ impl Carving {
         }
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
-            if let (BuildPlan::Piece(_), Some(texts)) = (&keep.of, self.part_texts(&keep.of, batch, pieces)) {
-                keep.condition.note_failing(texts, None, true, (batch, &|row| row), failing);
+            if let (None, Some(texts)) = (keep.column(), self.part_texts(&keep.of, batch, pieces)) {
+                let texts_of = |of: &BuildPlan| self.part_texts(of, batch, pieces);
+                let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+                keep.condition.note_failing(texts, None, true, rows, failing);
             }
         }
         if !failing.is_empty() {

@@ -349,12 +349,49 @@ pub struct Condition {
 impl Condition {
     /// Whether it tests the presence of a text: `required`, `blank` and their negations.
     pub fn is_about_absence(&self) -> bool {
-        matches!(self.kind, ConditionKind::Required | ConditionKind::Blank)
+        self.holds_for_absent().is_some()
     }
 
     /// Whether it fails for an absent text: `required` or `not blank`.
     pub fn wants_text(&self) -> bool {
-        self.is_about_absence() && (self.kind == ConditionKind::Blank) == self.negated
+        self.holds_for_absent() == Some(false)
+    }
+
+    /// Whether it holds for an absent text; `None` if it looks only at texts. Combinations follow Kleene's logic of three values.
+    fn holds_for_absent(&self) -> Option<bool> {
+        let of_parts = |parts: &[Condition], decides: bool| {
+            let parts: Vec<Option<bool>> = parts.iter().map(Condition::holds_for_absent).collect();
+            match parts.contains(&Some(decides)) {
+                true => Some(decides),
+                false => parts.iter().all(|part| *part == Some(!decides)).then_some(!decides),
+            }
+        };
+        let holds = match &self.kind {
+            ConditionKind::Required => Some(false),
+            ConditionKind::Blank => Some(true),
+            ConditionKind::All(parts) => of_parts(parts, false),
+            ConditionKind::Any(parts) => of_parts(parts, true),
+            _ => None,
+        };
+        holds.map(|holds| holds != self.negated)
+    }
+
+    /// The parts of a combination with `and` or `or`.
+    pub fn parts(&self) -> &[Condition] {
+        if let ConditionKind::All(parts) | ConditionKind::Any(parts) = &self.kind { parts } else { &[] }
+    }
+
+    /// A combination as its parts, with a negation moved into them, and whether all must hold.
+    pub fn split(&self) -> Option<(bool, Vec<Condition>)> {
+        let is_all = matches!(self.kind, ConditionKind::All(_));
+        let part = |part: &Condition| Condition { negated: part.negated != self.negated, ..part.clone() };
+        let parts: Vec<Condition> = self.parts().iter().map(part).collect();
+        (!parts.is_empty()).then_some((is_all != self.negated, parts))
+    }
+
+    /// Whether it or a part of it has this property.
+    pub fn any(&self, has: &dyn Fn(&ConditionKind) -> bool) -> bool {
+        has(&self.kind) || self.parts().iter().any(|part| part.any(has))
     }
 }
 
@@ -422,8 +459,15 @@ pub enum ConditionKind {
     CheckDigit(CheckDigit),
     /// `unique`
     Unique,
-    /// `same as COLUMN`
-    SameAs(String),
+    /// `same as NAME`: a column or a piece.
+    SameAs {
+        name: String,
+        any_case: bool,
+    },
+    /// `length 8 and not contains "0"`
+    All(Vec<Condition>),
+    /// `blank or length 8`
+    Any(Vec<Condition>),
 }
 
 /// Check digit algorithms.

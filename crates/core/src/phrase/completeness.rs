@@ -30,7 +30,7 @@ variants!(
 variants!(
     ALL_CONDITIONS, condition, ConditionKind:
     Required, Blank, Length, Class, Fits, StartsWith, EndsWith, Contains, ContainsWord, OneOf, ListedIn, Range, Date, Email,
-    CheckDigit, Unique, SameAs,
+    CheckDigit, Unique, SameAs, All, Any,
 );
 
 #[test]

@@ -4,7 +4,7 @@ use super::parse::{self, Next};
 use super::token::tokens;
 use super::{ErrorKind, quoted};
 
-/// Completions to list first, the likeliest first. `not` comes last.
+/// Completions to list first, the likeliest first. `not` and parentheses come last.
 const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joined"), Next::Word("or")];
 
 #[derive(Debug, Clone, Copy, Default)]
@@ -52,7 +52,7 @@ pub fn next_of_condition(source: &str, known: CompletionContext) -> Upcoming {
 fn upcoming(source: &str, known: CompletionContext, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
         let mut next = parse::next(source, is_condition).unwrap_or_default();
-        let rest = |next: &Next| LIKELIER.len() + usize::from(*next == Next::Word("not"));
+        let rest = |next: &Next| LIKELIER.len() + usize::from([Next::Word("not"), Next::Word("(")].contains(next));
         next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or_else(|| rest(next)));
         next.into_iter().flat_map(|next| words(next, known)).collect()
     };
@@ -142,6 +142,8 @@ mod tests {
             ("length in ", "characters codepoints bytes"),
             ("whether check digit ", "luhn gs1 isbn10 mod97 mod11-2 iban verhoeff damm"),
             ("whether one of \"A\" ", "then or any"),
+            ("whether (blank ", "or and )"),
+            ("whether (blank or length 3) ", "then or"),
             ("between \"(\" ", "any and"),
             (
                 "before ",
@@ -159,11 +161,12 @@ mod tests {
         }
         let columns = ["crew_id".to_owned(), "crew name".to_owned()];
         assert_eq!(next_of_condition("same as ", known(&columns)).words, ["crew_id", "\"crew name\""]);
-        assert_eq!(next_of_condition("same as crew", known(&columns)).words, ["crew_id"]);
+        // The name may already be complete.
+        assert_eq!(next_of_condition("same as crew", known(&columns)).words, ["crew_id", "crew or", "crew any", "crew and"]);
         let conditions = next_of_condition("", known(&[])).words;
-        assert!(conditions[0] == "required" && conditions.last().is_some_and(|last| last == "not"), "{conditions:?}");
+        assert!(conditions[0] == "required" && conditions.ends_with(&["not".to_owned(), "(".to_owned()]), "{conditions:?}");
         assert!(next_of_condition("not ", known(&[])).words.contains(&"blank".to_owned()));
-        assert_eq!(next_of_condition("uppercase ", known(&[])).words, ["and"]);
+        assert_eq!(next_of_condition("uppercase ", known(&[])).words, ["or", "and"]);
     }
 
     /// Every example of the reference can be typed by completion, except for numbers and unknown texts.

@@ -105,7 +105,7 @@ fn step(step: &StepKind) -> String {
         },
         StepKind::PositionOf(place) => format!("position of {}", occurrence(place)),
         StepKind::CountOf(of) => format!("count of {}", marker(of)),
-        StepKind::Whether(asked) => format!("whether {}", condition(asked)),
+        StepKind::Whether(asked) => format!("whether {}", enclosed(asked)),
         StepKind::Joined(with) => format!("joined with {}", quoted(with)),
         StepKind::Trim(Sides::Both) => "trim".to_owned(),
         StepKind::Trim(Sides::Only(at)) => format!("trim {}", side(*at)),
@@ -128,8 +128,26 @@ fn step(step: &StepKind) -> String {
 }
 
 fn condition(condition: &Condition) -> String {
-    let not = if condition.negated { "not " } else { "" };
-    format!("{not}{}", asked(&condition.kind))
+    match (condition.negated, &condition.kind) {
+        (true, ConditionKind::All(_) | ConditionKind::Any(_)) => format!("not ({})", asked(&condition.kind)),
+        (true, kind) => format!("not {}", asked(kind)),
+        (false, kind) => asked(kind),
+    }
+}
+
+/// A condition inside a phrase, where `or` begins a branch.
+fn enclosed(of: &Condition) -> String {
+    let is_enclosed = of.negated || of.parts().is_empty();
+    if is_enclosed { condition(of) } else { format!("({})", condition(of)) }
+}
+
+/// A part of a combination with `and`. After a class, `and` and another class would be their union.
+fn part(index: usize, of: &Condition) -> String {
+    match (&of.kind, of.negated) {
+        (ConditionKind::All(_) | ConditionKind::Any(_), false) => format!("({})", condition(of)),
+        (ConditionKind::Class(_), false) if index > 0 => format!("({})", condition(of)),
+        _ => condition(of),
+    }
 }
 
 fn asked(kind: &ConditionKind) -> String {
@@ -162,7 +180,15 @@ fn asked(kind: &ConditionKind) -> String {
         ConditionKind::Email => "email".to_owned(),
         ConditionKind::CheckDigit(digit) => format!("check digit {}", check_digit(*digit)),
         ConditionKind::Unique => "unique".to_owned(),
-        ConditionKind::SameAs(column) => format!("same as {column}"),
+        ConditionKind::SameAs { name, any_case: any } => format!("same as {name}{}", any_case(*any)),
+        ConditionKind::All(parts) => {
+            parts.iter().enumerate().map(|(index, of)| part(index, of)).collect::<Vec<_>>().join(" and ")
+        }
+        ConditionKind::Any(parts) => parts
+            .iter()
+            .map(|of| if matches!(of.kind, ConditionKind::Any(_)) { enclosed(of) } else { condition(of) })
+            .collect::<Vec<_>>()
+            .join(" or "),
     }
 }
 

@@ -305,7 +305,27 @@ pub const CONDITIONS: Group = Group {
             &[],
         ),
         entry("unique", "unique", "different from every earlier row; for check, warn and keep", &[]),
-        entry("same", "same as COLUMN", "equal to the row's value in another column; not for whether", &[]),
+        entry(
+            "same",
+            "same as NAME",
+            "equal to the row's value in another column, or to another piece; any case may follow; not for whether",
+            &[],
+        ),
+        entry(
+            "and",
+            "length 17 and not contains \" \"",
+            "both conditions hold; between two classes, `and` joins the classes",
+            &[(CODE, "whether (length 17 and not contains \" \")")],
+        ),
+        entry(
+            "or",
+            "check digit isbn10 or check digit gs1",
+            "one of the conditions holds; `and` binds closer, and parentheses group; inside a phrase, a combination needs parentheses",
+            &[
+                ("9783161484100", "whether (check digit isbn10 or check digit gs1)"),
+                ("S7K2", "whether not (digits or letters)"),
+            ],
+        ),
     ],
 };
 

@@ -25,7 +25,12 @@ pub(crate) enum TokenKind {
         flags: String,
     },
     Comma,
+    Open,
+    Close,
 }
+
+/// The words that a parenthesis may follow directly: `not(`.
+const BEFORE_PARENTHESIS: [&str; 4] = ["not", "and", "or", "whether"];
 
 pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     let mut tokens = Vec::new();
@@ -51,17 +56,41 @@ pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
                 at += 1;
                 TokenKind::Comma
             }
+            '(' | ')' => {
+                at += 1;
+                if c == '(' { TokenKind::Open } else { TokenKind::Close }
+            }
             '“' | '”' | '„' | '‘' | '’' | '«' | '»' => return Err(typographic_quote(source, start, c)),
             _ => {
-                at = source[at..]
-                    .find(|c: char| c.is_whitespace() || matches!(c, '"' | '\'' | ','))
-                    .map_or(source.len(), |n| at + n);
+                at = end_of_bare(source, start);
                 bare(&source[start..at])
             }
         };
         tokens.push(Token { kind, span: start..at });
     }
     Ok(tokens)
+}
+
+/// The end of the word or number at byte `start`. Parentheses within it belong to it: `price(net)`.
+fn end_of_bare(source: &str, start: usize) -> usize {
+    let mut open = 0_usize;
+    for (at, c) in source[start..].char_indices() {
+        let ends = match c {
+            '"' | '\'' | ',' => true,
+            '(' => BEFORE_PARENTHESIS.contains(&&source[start..start + at]),
+            ')' => open == 0,
+            c => c.is_whitespace(),
+        };
+        if ends {
+            return start + at;
+        }
+        match c {
+            '(' => open += 1,
+            ')' => open -= 1,
+            _ => {}
+        }
+    }
+    source.len()
 }
 
 fn bare(text: &str) -> TokenKind {

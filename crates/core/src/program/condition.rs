@@ -77,6 +77,8 @@ enum Test {
     },
     Email,
     CheckDigit(CheckDigit),
+    All(Vec<ConditionPlan>),
+    Any(Vec<ConditionPlan>),
 }
 
 impl ConditionPlan {
@@ -108,6 +110,27 @@ impl ConditionPlan {
                 }
                 _ => note.unless(|span| !span.is_empty() && span.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },
+            Test::All(parts) => {
+                let mut found = Vec::new();
+                for part in parts {
+                    note.skips_blank |= part.note_failing(texts, width, asks_blank, &mut found);
+                }
+                found.sort_unstable();
+                found.dedup();
+                note.failing.append(&mut found);
+            }
+            Test::Any(parts) => {
+                let mut found = Vec::new();
+                if let [first, others @ ..] = parts.as_slice() {
+                    note.skips_blank = first.note_failing(texts, width, asks_blank, &mut found);
+                    let holds = |index: usize| {
+                        let (text, form) = (texts.get(index), texts.forms.of(index));
+                        others.iter().any(|part| part.holds_in(text, form))
+                    };
+                    found.retain(|index| !holds(*index as usize));
+                }
+                note.failing.append(&mut found);
+            }
             _ => note.by_definition(),
         }
         note.skips_blank
@@ -117,6 +140,7 @@ impl ConditionPlan {
     pub(crate) fn gives_digits(&self) -> Option<bool> {
         match &self.test {
             Test::Class(class) if !self.negated => class.gives_digits(),
+            Test::All(parts) => parts.iter().find_map(ConditionPlan::gives_digits),
             _ => None,
         }
     }
@@ -127,6 +151,12 @@ impl ConditionPlan {
     /// An invalid regular expression or date format, or a condition that needs other columns or rows.
     pub fn new(condition: &Condition, setting: &Setting) -> Result<ConditionPlan, PhraseError> {
         let unit = setting.unit;
+        let words = crate::phrase::words::condition(&Condition { negated: !condition.negated, ..condition.clone() });
+        if let Some((all, parts)) = condition.split() {
+            let parts = parts.iter().map(|part| ConditionPlan::new(part, setting)).collect::<Result<Vec<_>, _>>()?;
+            let test = if all { Test::All(parts) } else { Test::Any(parts) };
+            return Ok(ConditionPlan { negated: false, test, words });
+        }
         let not_here = |name: &'static str, help: &str| {
             Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), help: help.to_owned() })
         };
@@ -178,17 +208,20 @@ impl ConditionPlan {
             ConditionKind::Unique => {
                 return not_here("unique", "it belongs in `check` or in `keep` of [rows], which see all rows");
             }
-            ConditionKind::SameAs(_) => {
+            ConditionKind::All(_) | ConditionKind::Any(_) => Test::All(Vec::new()),
+            ConditionKind::SameAs { .. } => {
                 return not_here("same as", "it belongs in `check`, `when` or `keep` of [rows], which see the other columns");
             }
         };
-        let words = crate::phrase::words::condition(&Condition { negated: !condition.negated, ..condition.clone() });
         Ok(ConditionPlan { negated: condition.negated, test, words })
     }
 
-    #[inline]
     pub(crate) fn reads_list(&self) -> bool {
-        matches!(self.test, Test::ListedIn { .. })
+        match &self.test {
+            Test::ListedIn { .. } => true,
+            Test::All(parts) | Test::Any(parts) => parts.iter().any(ConditionPlan::reads_list),
+            _ => false,
+        }
     }
 
     /// The file of the list, if `text` is not in it but equals the header of its column.
@@ -199,22 +232,27 @@ impl ConditionPlan {
                 let is_header = if *any_case { header == fold(text) } else { header == text };
                 is_header.then_some(file)
             }
+            Test::All(parts) | Test::Any(parts) => parts.iter().find_map(|part| part.header_of_list(text)),
             _ => None,
         }
     }
 
     /// Why `text` fails. Call it only if it does.
     pub fn violation(&self, text: &str) -> Violation {
-        if self.negated {
-            Violation::new(ViolationKind::NotAllowed, format!("it {}", self.words))
-        } else {
-            self.test.violation(text, &self.words)
+        match &self.test {
+            Test::All(parts) if let Some(first) = parts.iter().find(|part| !part.holds(text)) => first.violation(text),
+            _ if self.negated => Violation::new(ViolationKind::NotAllowed, format!("it {}", self.words)),
+            test => test.violation(text, &self.words),
         }
     }
 
     /// Whether the condition holds for `text`.
     pub fn holds(&self, text: &str) -> bool {
-        self.test.holds(text, Form::of(text)) != self.negated
+        self.holds_in(text, Form::of(text))
+    }
+
+    fn holds_in(&self, text: &str, form: Form) -> bool {
+        self.test.holds(text, form) != self.negated
     }
 }
 
@@ -256,6 +294,8 @@ impl Test {
             Test::Email if form.is_plain() => email::holds_for_plain(text),
             Test::Email => email::check(text).is_ok(),
             Test::CheckDigit(algorithm) => check_digit::check(*algorithm, text).is_ok(),
+            Test::All(parts) => parts.iter().all(|part| part.holds_in(text, form)),
+            Test::Any(parts) => parts.iter().any(|part| part.holds_in(text, form)),
         }
     }
 
@@ -285,7 +325,7 @@ impl Test {
                 let wrong = characters::ranges(text).position(|range| !class.has(&text[range]));
                 Violation::at_character(text, wrong.unwrap_or(0), &class.one())
             }
-            Test::Matches(_) => fails_to(ViolationKind::DoesNotFit),
+            Test::Matches(_) | Test::All(_) | Test::Any(_) => fails_to(ViolationKind::DoesNotFit),
             Test::MatchesStart(_)
             | Test::StartsWith { .. }
             | Test::StartsFolded { .. }

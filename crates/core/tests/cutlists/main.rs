@@ -524,7 +524,12 @@ fn errors_have_positions() {
         ),
         ("[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['site: required']", "site", "no piece or column site", "the columns are"),
         ("[piece.a]\nbuild = 'x'\n[rows]\nunique = ['depott']", "'depott'", "no piece or column depott", "did you mean depot?"),
-        ("[piece.a]\nbuild = 'x'\ncheck = ['same as depott']", "'same as depott'", "no column depott", "did you mean depot?"),
+        (
+            "[piece.a]\nbuild = 'x'\ncheck = ['same as depott']",
+            "'same as depott'",
+            "no piece or column depott",
+            "did you mean depot?",
+        ),
         (
             "[piece.a]\nbuild = 'x'\ncheck = ['listed in \"x.csv\"']",
             "'listed in \"x.csv\"'",

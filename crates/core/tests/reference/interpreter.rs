@@ -451,6 +451,28 @@ fn matches(pattern: &Pattern, text: &str) -> Vec<Option<String>> {
     compiled(&pattern.regex.pattern, &pattern.regex.flags).captures_iter(text).map(of).collect()
 }
 
+/// Whether a condition says what becomes of an absent text: its outcome is the same whatever its conditions on texts would say.
+pub fn is_about_absence(asked: &Condition) -> bool {
+    fn outcomes(asked: &Condition) -> Vec<bool> {
+        let combined = |parts: &[Condition], join: fn(bool, bool) -> bool, start: bool| {
+            parts.iter().fold(vec![start], |so_far, part| {
+                let next = outcomes(part);
+                so_far.iter().flat_map(|one| next.iter().map(move |other| join(*one, *other))).collect()
+            })
+        };
+        let all = match &asked.kind {
+            ConditionKind::Required => vec![false],
+            ConditionKind::Blank => vec![true],
+            ConditionKind::All(parts) => combined(parts, |one, other| one && other, true),
+            ConditionKind::Any(parts) => combined(parts, |one, other| one || other, false),
+            _ => vec![true, false],
+        };
+        all.into_iter().map(|holds| holds != asked.negated).collect()
+    }
+    let all = outcomes(asked);
+    all.iter().all(|outcome| *outcome == all[0])
+}
+
 /// Whether a condition holds for a text.
 pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
     let characters: Vec<&str> = text.graphemes(true).collect();
@@ -495,6 +517,8 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
             let end = |end: &Option<String>| end.as_deref().map(|end| number(end).expect("the end of a range is a number"));
             number(text).is_some_and(|n| end(from).is_none_or(|from| n >= from) && end(to).is_none_or(|to| n <= to))
         }
+        ConditionKind::All(parts) => parts.iter().filter(|part| condition(part, text, unit)).count() == parts.len(),
+        ConditionKind::Any(parts) => parts.iter().filter(|part| condition(part, text, unit)).count() > 0,
         other => panic!("the reference does not know {other:?}"),
     };
     holds != asked.negated

@@ -67,9 +67,7 @@ impl<'l> Interpreter<'l> {
             }
             let asks = |only_warns: bool| {
                 let alike = || piece.checks.iter().filter(move |check| check.only_warns == only_warns);
-                let itself =
-                    alike().any(|check| matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank));
-                (alike().next().is_some(), itself)
+                (alike().next().is_some(), alike().any(|check| interpreter::is_about_absence(&check.condition)))
             };
             let is_of_layout = matches!(piece.source, Source::Field { .. });
             if state == "missing" && !piece.optional && !is_of_layout {
@@ -173,8 +171,20 @@ impl<'l> Interpreter<'l> {
     }
 
     fn holds(&self, condition: &Condition, text: &str, cells: &[String]) -> bool {
+        let holds = |part: &Condition| self.holds(part, text, cells);
         match &condition.kind {
-            ConditionKind::SameAs(column) => (text == self.cell(&ColumnRef::parse(column), cells)) != condition.negated,
+            ConditionKind::SameAs { name, any_case } => {
+                let column = ColumnRef::parse(name);
+                let other = if self.header.contains(&&**name) {
+                    self.cell(&column, cells).to_owned()
+                } else {
+                    self.text_of(&column, cells)
+                };
+                let is_same = if *any_case { text.to_lowercase() == other.to_lowercase() } else { text == other };
+                is_same != condition.negated
+            }
+            ConditionKind::All(parts) => parts.iter().all(holds) != condition.negated,
+            ConditionKind::Any(parts) => parts.iter().any(holds) != condition.negated,
             _ => interpreter::condition(condition, text, self.unit),
         }
     }
@@ -183,7 +193,7 @@ impl<'l> Interpreter<'l> {
         if state == "not asked" {
             return true;
         }
-        let is_about_absence = matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank);
+        let is_about_absence = interpreter::is_about_absence(&check.condition);
         if results.is_empty() {
             return !is_about_absence || self.holds(&check.condition, "", cells);
         }

@@ -23,6 +23,11 @@ const OF_LISTS: &[&str] = &[
     "not unique",
     "same as y",
     "not same as \"z\"",
+    "same as y any case",
+    "same as first",
+    "same as z or digits",
+    "not (same as z or blank)",
+    "not same as first and starts with letters",
     "required",
     "not required",
     "blank",
@@ -89,7 +94,8 @@ fn piece() -> impl Strategy<Value = String> {
                 let column = if is_taken { "" } else { "z: " };
                 format!("when = {}\n", quoted(&format!("{column}{when}")))
             });
-            let wants_text = ["\"required\"", "\"not blank\""].iter().any(|words| check.contains(words));
+            let wants_text =
+                ["\"required\"", "\"not blank", "\"not (same as z or blank)"].iter().any(|words| check.contains(words));
             let optional = if optional && !wants_text { "optional = true\n" } else { "" };
             format!("{source}{of}{when}check = [{check}]\nwarn = [{warn}]\n{optional}")
         },
@@ -100,7 +106,10 @@ fn parts() -> impl Strategy<Value = Parts> {
     let layout = proptest::option::weighted(0.5, proptest::collection::vec(select(FORMS.to_vec()), 1..4));
     let proof = proptest::option::weighted(0.3, select(vec!["{first}", "{first}-{y}", "{y}{z}"]));
     let of = select(vec!["x", "y", "first"]);
-    let keep = proptest::collection::vec((of, select([CONDITIONS, &["unique", "not unique", "same as y"]].concat())), 0..3);
+    let keep = proptest::collection::vec(
+        (of, select([CONDITIONS, &["unique", "not unique", "same as y", "same as first or same as z"]].concat())),
+        0..3,
+    );
     let unique = proptest::option::weighted(0.3, subsequence(vec!["first", "y", "z"], 1..3));
     (proptest::collection::vec(piece(), 0..4), layout, proof, keep, unique).prop_map(|(pieces, layout, proof, keep, unique)| {
         let mut rest = String::new();

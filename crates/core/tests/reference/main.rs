@@ -10,7 +10,7 @@ use keen_notch_core::batch::Column;
 use keen_notch_core::carving::{BatchResults, Carving, Memory, TableRows, Totals};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::phrase::ast::{Condition, ConditionKind};
+use keen_notch_core::phrase::ast::Condition;
 use keen_notch_core::phrase::{Phrase, reference};
 use keen_notch_core::program::{Program, Results, Setting, Work};
 use keen_notch_core::text::unit::Unit;
@@ -134,6 +134,12 @@ const CONDITIONS: &[&str] = &[
     "not one of \"A\"",
     "range 1 to 99",
     "range 7 to",
+    "blank or digits",
+    "length 3 and not contains \"-\"",
+    "uppercase and (digits)",
+    "not (digits or length 3)",
+    "not blank and length 1 to 4",
+    "letters or (contains digits and not starts with \"7\")",
 ];
 
 fn value() -> impl Strategy<Value = String> {
@@ -269,12 +275,13 @@ proptest! {
         let numbers: Vec<u32> = kept.iter().map(|(number, _)| *number).collect();
         prop_assert_eq!(judged.rows().numbers(), &numbers, "{}", list);
         prop_assert_eq!(totals.rows.left_out as usize, values.len() - kept.len(), "{}", list);
+        let about_absence = interpreter::is_about_absence(&check);
         let fails = |value: &String| {
             let (text, state) = (result(value), outcome(value).1);
             // A row that `when` excludes is not checked. A blank passes all checks except `required`; a missing piece fails unless a
             // check tests absence.
-            is_asked(value) && match (&check.kind, state.as_str()) {
-                (ConditionKind::Required | ConditionKind::Blank, _) => !interpreter::condition(&check, &text, Unit::Characters),
+            is_asked(value) && match (about_absence, state.as_str()) {
+                (true, _) => !interpreter::condition(&check, &text, Unit::Characters),
                 (_, "blank") => false,
                 (_, "missing") => true,
                 _ => !text.trim().is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
@@ -284,7 +291,6 @@ proptest! {
         let failing: Vec<u32> = judged.parts().1.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (totals.pieces[0].faulted, &expected), "{}", list);
         // A check counts the rows with a value.
-        let about_absence = matches!(check.kind, ConditionKind::Required | ConditionKind::Blank);
         let is_looked_at = |value: &&String| is_asked(value) && (about_absence || !result(value).trim().is_empty());
         let looked_at = kept.iter().map(|(_, value)| *value).filter(is_looked_at).count() as u64;
         prop_assert_eq!(totals.checked[0], looked_at, "{}", list);

@@ -9,6 +9,9 @@ const CONDITIONS: [&str; 17] = [
     "unique", "same", "not", "digits",
 ];
 
+/// Maximum nesting of parentheses.
+const MOST_DEPTH: usize = 20;
+
 const CHECK_DIGITS: [(&str, CheckDigit); 8] = [
     ("luhn", CheckDigit::Luhn),
     ("gs1", CheckDigit::Gs1),
@@ -21,11 +24,78 @@ const CHECK_DIGITS: [(&str, CheckDigit); 8] = [
 ];
 
 impl Parser<'_> {
+    /// A condition where `or` and `and` combine: by itself, or in parentheses.
     pub(super) fn condition(&mut self) -> Result<Condition, PhraseError> {
+        self.within_condition(|parser| {
+            parser.joined("or", ConditionKind::Any, |parser| parser.joined("and", ConditionKind::All, Parser::single_condition))
+        })
+    }
+
+    /// A condition inside a phrase, where `or` begins a branch, so a combination is in parentheses.
+    pub(super) fn enclosed_condition(&mut self) -> Result<Condition, PhraseError> {
+        self.within_condition(Parser::single_condition)
+    }
+
+    fn within_condition(
+        &mut self,
+        read: impl Fn(&mut Self) -> Result<Condition, PhraseError>,
+    ) -> Result<Condition, PhraseError> {
+        let was_in_condition = std::mem::replace(&mut self.is_in_condition, true);
+        let condition = read(self);
+        self.is_in_condition = was_in_condition;
+        condition
+    }
+
+    /// Whether a condition other than a class begins at a token.
+    pub(super) fn begins_condition(token: &Token) -> bool {
+        match &token.kind {
+            TokenKind::Open => true,
+            TokenKind::Word(word) => CONDITIONS.contains(&word.as_str()) && !super::class_names().any(|class| class == word),
+            _ => false,
+        }
+    }
+
+    fn joined(
+        &mut self,
+        word: &'static str,
+        kind: fn(Vec<Condition>) -> ConditionKind,
+        part: impl Fn(&mut Self) -> Result<Condition, PhraseError>,
+    ) -> Result<Condition, PhraseError> {
+        let first = part(self)?;
+        let start = first.span.start;
+        let mut parts = vec![first];
+        while self.take_word(word) {
+            parts.push(part(self)?);
+        }
+        match <[Condition; 1]>::try_from(parts) {
+            Ok([only]) => Ok(only),
+            Err(parts) => Ok(Condition { span: start..self.end_of_last(), negated: false, kind: kind(parts) }),
+        }
+    }
+
+    fn single_condition(&mut self) -> Result<Condition, PhraseError> {
         let start = self.here().start;
         let negated = self.take_word("not");
-        let kind = self.condition_kind()?;
-        Ok(Condition { span: start..self.end_of_last(), negated, kind })
+        self.ask([Next::Word("(")]);
+        if !matches!(self.peek(), Some(Token { kind: TokenKind::Open, .. })) {
+            let kind = self.condition_kind()?;
+            return Ok(Condition { span: start..self.end_of_last(), negated, kind });
+        }
+        if self.depth == MOST_DEPTH {
+            let help = format!("use at most {MOST_DEPTH} levels of parentheses");
+            return Err(self.expected("a condition without parentheses", help));
+        }
+        self.at += 1;
+        self.depth += 1;
+        let inside = self.condition()?;
+        self.depth -= 1;
+        self.ask([Next::Word(")")]);
+        if !matches!(self.peek(), Some(Token { kind: TokenKind::Close, .. })) {
+            let end = self.end_of_last();
+            return Err(self.expected("`)`, `and` or `or`", self.with(end..end, ")")));
+        }
+        self.at += 1;
+        Ok(Condition { span: start..self.end_of_last(), negated: inside.negated != negated, kind: inside.kind })
     }
 
     fn condition_kind(&mut self) -> Result<ConditionKind, PhraseError> {
@@ -93,7 +163,7 @@ impl Parser<'_> {
             "unique" => ConditionKind::Unique,
             "same" => {
                 self.word("as", "same as COLUMN")?;
-                ConditionKind::SameAs(self.column()?)
+                ConditionKind::SameAs { name: self.column()?, any_case: self.any_case()? }
             }
             _ => return Err(self.unknown_condition(word, span)),
         })
@@ -101,7 +171,7 @@ impl Parser<'_> {
 
     fn unknown_condition(&self, word: &str, span: &Span) -> PhraseError {
         const NUMBERS: [&str; 6] = ["number", "numbers", "numeric", "decimal", "float", "real"];
-        let help = match words::nearest(word, CONDITIONS) {
+        let help = match words::nearest(word, CONDITIONS.into_iter().chain(super::class_names())) {
             _ if self.source.split_whitespace().next_back().is_some_and(|last| NUMBERS.contains(&last)) => {
                 r"write `digits` for digits only, `range 0 to 999` for a number within limits, or `fits /\d+\.\d{2}/` for its form"
                     .to_owned()

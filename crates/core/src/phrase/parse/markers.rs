@@ -154,10 +154,18 @@ impl Parser<'_> {
 
     pub(super) fn class(&mut self, form: &str) -> Result<Class, PhraseError> {
         let mut parts = vec![self.class_part(form)?];
-        while self.take_word("and") {
+        while self.another_class_follows() && self.take_word("and") {
             parts.push(self.class_part(form)?);
         }
         Ok(Class { parts })
+    }
+
+    /// Whether an `and` here joins classes. In a condition, it joins conditions unless a class follows.
+    fn another_class_follows(&self) -> bool {
+        match self.tokens.get(self.at + 1) {
+            Some(next) => !(self.is_in_condition && Parser::begins_condition(next)),
+            None => !self.is_in_condition,
+        }
     }
 
     fn class_part(&mut self, form: &str) -> Result<ClassPart, PhraseError> {

@@ -11,7 +11,7 @@ pub(crate) use markers::ordinal;
 use std::cell::RefCell;
 
 pub use self::markers::class_names;
-use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, step_with_several};
+use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, StepKind, step_with_several};
 use super::guesses;
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
@@ -68,7 +68,10 @@ impl Condition {
         let condition = parser.condition()?;
         match parser.peek() {
             None => Ok(condition),
-            Some(_) => Err(parser.expected("the end of the condition", "write each condition by itself".to_owned())),
+            Some(_) => {
+                let help = "combine conditions with `and` or `or`, or write each by itself".to_owned();
+                Err(parser.expected("the end of the condition", help))
+            }
         }
     }
 }
@@ -130,12 +133,16 @@ struct Parser<'a> {
     source: &'a str,
     tokens: &'a [Token],
     at: usize,
+    /// Whether the parser is in a condition, where `and` can also join conditions.
+    is_in_condition: bool,
+    /// The number of open parentheses.
+    depth: usize,
     asked: RefCell<Vec<Next>>,
 }
 
 impl<'a> Parser<'a> {
     fn new(source: &'a str, tokens: &'a [Token]) -> Parser<'a> {
-        Parser { source, tokens, at: 0, asked: RefCell::default() }
+        Parser { source, tokens, at: 0, is_in_condition: false, depth: 0, asked: RefCell::default() }
     }
 
     fn ask(&self, next: impl IntoIterator<Item = Next>) {
@@ -195,7 +202,9 @@ impl<'a> Parser<'a> {
     fn branches(&mut self) -> Result<Vec<Branch>, PhraseError> {
         let mut branches = vec![self.branch()?];
         while self.take_word("or") {
-            branches.push(self.branch()?);
+            let at = self.at;
+            let branch = self.branch();
+            branches.push(branch.map_err(|error| self.enclosing(branches.last(), at, error))?);
         }
         match self.peek() {
             None => Ok(branches),
@@ -230,6 +239,26 @@ impl<'a> Parser<'a> {
         Ok(Branch { span: start..self.end_of_last(), body })
     }
 
+    /// The error of a branch at token `at`, with help if the branch is a condition that was to continue the one before its `or`.
+    fn enclosing(&self, before: Option<&Branch>, at: usize, error: PhraseError) -> PhraseError {
+        let condition = match before.map(|branch| &branch.body) {
+            Some(Body::Steps(steps)) => match steps.last().map(|step| &step.kind) {
+                Some(StepKind::Whether(condition)) => condition,
+                _ => return error,
+            },
+            _ => return error,
+        };
+        let mut parser = Parser { at, ..Parser::new(self.source, self.tokens) };
+        match parser.condition() {
+            Ok(next) => {
+                let both = condition.span.start..next.span.end;
+                let help = self.with(both.clone(), &format!("({})", &self.source[both]));
+                PhraseError { help, ..error }
+            }
+            Err(_) => error,
+        }
+    }
+
     fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
         let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
         let words = &self.source[token.span.clone()];
@@ -246,10 +275,14 @@ impl<'a> Parser<'a> {
                 self.with(token.span.clone(), "then")
             }
             TokenKind::Comma => self.with(token.span.clone(), " then"),
+            TokenKind::Open | TokenKind::Close => {
+                "remove it; parentheses group conditions, as in `whether (digits or blank)`".to_owned()
+            }
             TokenKind::Text(_) => self.with_inserted("or"),
             _ => "join steps with `then`, and give what to use instead after `or`".to_owned(),
         };
-        self.expected("`then` or `or`", help)
+        let error = self.expected("`then` or `or`", help);
+        if words == "and" { self.enclosing(before, self.at + 1, error) } else { error }
     }
 
     fn text(&mut self, wanted: &str) -> Result<(String, Span), PhraseError> {

@@ -64,7 +64,7 @@ impl Parser<'_> {
                 self.of(r#"count of "-""#)?;
                 StepKind::CountOf(self.marker()?)
             }
-            "whether" => StepKind::Whether(self.condition()?),
+            "whether" => StepKind::Whether(self.enclosed_condition()?),
             "joined" => StepKind::Joined(self.with_text(r#"joined with "; ""#)?.0),
             "trim" => StepKind::Trim(self.side().map_or(Sides::Both, Sides::Only)),
             "squeeze" => StepKind::Squeeze,

@@ -44,9 +44,21 @@ pub fn condition(condition: &Condition) -> String {
         ConditionKind::Email => is("an email address"),
         ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
         ConditionKind::Unique => is("unique among all rows"),
-        ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
+        ConditionKind::SameAs { name, any_case } => is(&format!("the same as {name}{}", in_any_case(*any_case))),
+        ConditionKind::All(parts) => combined(parts, ["and", "or"]),
+        ConditionKind::Any(parts) => combined(parts, ["or", "and"]),
     };
     if condition.negated { no } else { yes }
+}
+
+/// A combination and its negation, which negates each part. Commas set off parts that are combinations.
+fn combined(parts: &[Condition], [yes, no]: [&str; 2]) -> (String, String) {
+    let comma = if parts.iter().any(|part| !part.parts().is_empty()) { "," } else { "" };
+    let join = |negates: bool, word: &str| {
+        let parts = parts.iter().map(|part| condition(&Condition { negated: part.negated != negates, ..part.clone() }));
+        parts.collect::<Vec<_>>().join(&format!("{comma} {word} "))
+    };
+    (join(false, yes), join(true, no))
 }
 
 fn in_any_case(any_case: bool) -> &'static str {

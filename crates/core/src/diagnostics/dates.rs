@@ -28,7 +28,7 @@ impl DateBranches {
     pub fn new(phrase: &Phrase) -> Option<DateBranches> {
         let branches = phrase.branches.iter().filter_map(|branch| {
             let Body::Steps(steps) = &branch.body else { return None };
-            let StepKind::Date(format) = &steps.last()?.kind else { return None };
+            let StepKind::Date { format, .. } = &steps.last()?.kind else { return None };
             let alone = Phrase::parse(phrase.source.get(branch.span.clone())?).ok()?;
             Some((format.text.clone(), Program::new(&alone, Unit::Characters).ok()?))
         });

@@ -75,7 +75,7 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
                 | StepKind::PlainDigits
-                | StepKind::Date(_) => {}
+                | StepKind::Date { .. } => {}
             }
         }
     }
@@ -91,10 +91,11 @@ pub fn branches(phrase: &Phrase) -> (String, String) {
     (first.to_owned(), rest.to_owned())
 }
 
+/// The date format of the first branch, if its results are ISO dates.
 fn date_format(phrase: &Phrase) -> Option<&DateFormat> {
     let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
     match &steps.last()?.kind {
-        StepKind::Date(format) => Some(format),
+        StepKind::Date { format, output: None } => Some(format),
         _ => None,
     }
 }

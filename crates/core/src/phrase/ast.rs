@@ -77,7 +77,7 @@ impl Branch {
                 | StepKind::Prefix(_)
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
-                | StepKind::Date(_) => return None,
+                | StepKind::Date { .. } => return None,
             }
         }
         None
@@ -207,8 +207,12 @@ pub enum StepKind {
     PlainNumber(Vec<NumberExample>),
     /// `plain digits`: decimal digits of any script as 0 to 9
     PlainDigits,
-    /// `date "%y%m%d"`
-    Date(DateFormat),
+    /// `date "%y%m%d"`, `date "%y%m%d" as "%d.%m.%Y"`
+    Date {
+        format: DateFormat,
+        /// The format of the result; `None` for ISO 8601.
+        output: Option<DateOutput>,
+    },
 }
 
 impl StepKind {
@@ -260,6 +264,13 @@ pub struct DateFormat {
     pub text: String,
     /// The first possible year of `%y`; `None` for 1969.
     pub from: Option<i16>,
+    pub span: Span,
+}
+
+/// The format in which a date is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DateOutput {
+    pub text: String,
     pub span: Span,
 }
 

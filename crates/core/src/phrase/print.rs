@@ -123,7 +123,10 @@ fn step(step: &StepKind) -> String {
         StepKind::Suffix(text) => format!("suffix {}", quoted(text)),
         StepKind::PlainDigits => "plain digits".to_owned(),
         StepKind::PlainNumber(example) => format!("plain number{}", like(example)),
-        StepKind::Date(format) => date(format),
+        StepKind::Date { format, output } => {
+            let output = output.iter().map(|output| format!(" as {}", quoted(&output.text))).collect::<String>();
+            format!("{}{output}", date(format))
+        }
     }
 }
 

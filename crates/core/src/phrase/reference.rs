@@ -234,11 +234,12 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "date",
                 r#"date "%d.%m.%Y""#,
-                "a date in a strftime format, matched strictly, as ISO 8601; two-digit years are 1969 to 2068, or 1930 to 2029 with from 1930",
+                "a date in a strftime format, matched strictly, as ISO 8601, or in the format after as; two-digit years are 1969 to 2068, or 1930 to 2029 with from 1930",
                 &[
                     ("03.11.2025", r#"date "%d.%m.%Y""#),
                     ("20251103", r#"date "%Y%m%d""#),
                     ("03.11.48", r#"date "%d.%m.%y" from 1930"#),
+                    ("2025-11-03", r#"date "%Y-%m-%d" as "%d.%m.%Y""#),
                 ],
             ),
         ],

@@ -66,7 +66,16 @@ impl Op {
                 | FinishOp::Suffix(text) => added.add(text),
                 FinishOp::PlainDigits => added.add_range(b'0', b'9'),
                 FinishOp::PlainNumber(_) | FinishOp::Undress(_) => added.add("0123456789.-"),
-                FinishOp::Date(_) => added.add("0123456789-T:.+Z"),
+                FinishOp::Date(date) => {
+                    added.add("0123456789-T:.+Z");
+                    if let Some(output) = date.output() {
+                        // The names of months and days.
+                        added.add_range(b'A', b'Z');
+                        added.add_range(b'a', b'z');
+                        added.add(output);
+                        added.add(" ");
+                    }
+                }
             },
         }
         added

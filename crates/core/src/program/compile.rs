@@ -175,6 +175,12 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::PlainNumber(like) => {
             finish(FinishOp::PlainNumber(if like.is_empty() { None } else { Some(NumberPlan::whole(like)?) }))
         }
-        StepKind::Date(format) => finish(FinishOp::Date(Box::new(DatePlan::new(format)?))),
+        StepKind::Date { format, output } => {
+            let date = DatePlan::new(format)?;
+            finish(FinishOp::Date(Box::new(match output {
+                Some(output) => date.with_output(output)?,
+                None => date,
+            })))
+        }
     }
 }

@@ -1,7 +1,7 @@
 use jiff::civil::DateTime;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
-use crate::phrase::ast::DateFormat;
+use crate::phrase::ast::{DateFormat, DateOutput};
 use crate::phrase::reference::DATE_FIELDS;
 use crate::phrase::{ErrorKind, PhraseError};
 
@@ -11,6 +11,8 @@ pub(crate) struct DatePlan {
     fields: Vec<Field>,
     /// The first possible year of `%y`, if given.
     from: Option<i16>,
+    /// The format of the result; `None` for ISO 8601.
+    output: Option<String>,
 }
 
 /// Date fields as letters, as in many programs, the longest first.
@@ -28,12 +30,12 @@ const LETTERS: [(&str, &str); 11] = [
     ("y", "%Y"),
 ];
 
-/// The strftime format for letters such as `dd.mm.yyyy`, if it is valid.
-fn meant(format: &DateFormat) -> Option<String> {
-    if format.text.contains('%') {
+/// The strftime format for letters such as `dd.mm.yyyy`; `None` if there are none.
+fn with_fields(letters: &str) -> Option<String> {
+    if letters.contains('%') {
         return None;
     }
-    let (mut rest, mut meant, mut has_hour) = (format.text.to_lowercase(), String::new(), false);
+    let (mut rest, mut meant, mut has_hour) = (letters.to_lowercase(), String::new(), false);
     while let Some(c) = rest.chars().next() {
         let (letters, field) = LETTERS.iter().find(|(letters, _)| rest.starts_with(letters)).copied().unzip();
         // `mm` after hours means minutes.
@@ -45,7 +47,7 @@ fn meant(format: &DateFormat) -> Option<String> {
         has_hour |= field == Some("%H");
         rest.drain(..letters.map_or(c.len_utf8(), str::len));
     }
-    DatePlan::new(&DateFormat { text: meant.clone(), ..format.clone() }).ok().map(|_| meant)
+    meant.contains('%').then_some(meant)
 }
 
 /// The expected parts of a text, from left to right.
@@ -67,9 +69,11 @@ impl DatePlan {
         let refused = |reason: String| PhraseError {
             kind: ErrorKind::BadDateFormat(reason),
             span: format.span.clone(),
-            help: match meant(format) {
-                Some(meant) => format!("write `date \"{meant}\"`"),
-                None => format!("write it like `date \"%Y-%m-%d\"`; the fields are {DATE_FIELDS}"),
+            help: match with_fields(&format.text) {
+                Some(meant) if DatePlan::new(&DateFormat { text: meant.clone(), ..format.clone() }).is_ok() => {
+                    format!("write `date \"{meant}\"`")
+                }
+                _ => format!("write it like `date \"%Y-%m-%d\"`; the fields are {DATE_FIELDS}"),
             },
         };
         let written_out = written_out(&format.text);
@@ -77,17 +81,55 @@ impl DatePlan {
         if format.from.is_some() && !written_out.contains("%y") {
             return Err(refused("`from` sets the century of %y, and the format has no %y".to_owned()));
         }
-        // A date above the middle of every field, which reveals fields that the format lacks.
-        let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0).to_zoned(jiff::tz::TimeZone::UTC);
-        let written = sample
-            .and_then(|sample| BrokenDownTime::from(&sample).to_string(&written_out))
-            .map_err(|error| refused(error.to_string()))?;
-        let plan = DatePlan { format: written_out, fields, from: format.from };
-        match strtime::parse(&plan.format, &written).map_err(|error| error.to_string()).and_then(|parsed| iso(&parsed)) {
+        let plan = DatePlan { format: written_out, fields, from: format.from, output: None };
+        match plan.sample().and_then(|parsed| iso(&parsed)) {
             Ok(date) if date.starts_with("2034-11-27") => Ok(plan),
             Ok(_) => Err(refused("it does not say the whole day".to_owned())),
             Err(reason) => Err(refused(reason)),
         }
+    }
+
+    /// The plan with a format for its results.
+    ///
+    /// # Errors
+    /// The format is invalid, or needs a time of day that the dates lack.
+    pub(crate) fn with_output(self, output: &DateOutput) -> Result<DatePlan, PhraseError> {
+        const TIMES: [&str; 9] = ["%H", "%M", "%S", "%I", "%p", "%f", "%z", "%T", "%R"];
+        let written = self.sample().and_then(|parsed| {
+            let has_time = TIMES.iter().any(|field| output.text.contains(field));
+            match () {
+                () if !output.text.contains('%') => Err("the format of the result has no field".to_owned()),
+                () if has_time && parsed.hour().is_none() => {
+                    Err("the result has a time of day, and the dates have none".to_owned())
+                }
+                () => write(&parsed, &output.text),
+            }
+        });
+        match written {
+            Ok(_) => Ok(DatePlan { output: Some(output.text.clone()), ..self }),
+            Err(reason) => {
+                let help = match with_fields(&output.text).filter(|meant| self.writes(meant)) {
+                    Some(meant) => format!("write `as \"{meant}\"`"),
+                    None => format!("write it like `as \"%d.%m.%Y\"`; the fields are {DATE_FIELDS}"),
+                };
+                Err(PhraseError { kind: ErrorKind::BadDateFormat(reason), span: output.span.clone(), help })
+            }
+        }
+    }
+
+    fn writes(&self, format: &str) -> bool {
+        self.sample().and_then(|parsed| write(&parsed, format)).is_ok()
+    }
+
+    pub(crate) fn output(&self) -> Option<&str> {
+        self.output.as_deref()
+    }
+
+    /// A date above the middle of every field, as the format reads it. It reveals fields that the format lacks.
+    fn sample(&self) -> Result<BrokenDownTime, String> {
+        let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0).to_zoned(jiff::tz::TimeZone::UTC);
+        let written = sample.and_then(|sample| BrokenDownTime::from(&sample).to_string(&self.format));
+        written.and_then(|written| strtime::parse(&self.format, written)).map_err(|error| error.to_string())
     }
 
     pub(crate) fn read(&self, text: &str) -> Option<String> {
@@ -98,7 +140,10 @@ impl DatePlan {
         if let (Some(from), Some(year)) = (self.from, parsed.year()) {
             parsed.set_year(Some(from + (year - from).rem_euclid(100))).ok()?;
         }
-        iso(&parsed).ok()
+        match &self.output {
+            None => iso(&parsed).ok(),
+            Some(output) => write(&parsed, output).ok(),
+        }
     }
 }
 
@@ -181,6 +226,17 @@ fn fields(format: &str) -> Result<Vec<Field>, String> {
         }
     }
     Ok(fields)
+}
+
+/// The date in a format, with no more than the fields that were read.
+fn write(parsed: &BrokenDownTime, format: &str) -> Result<String, String> {
+    let day = parsed.to_date().map_err(|error| error.to_string())?;
+    let mut all = BrokenDownTime::from(day);
+    if parsed.hour().is_some() {
+        all = BrokenDownTime::from(parsed.to_datetime().map_err(|error| error.to_string())?);
+        all.set_offset(parsed.offset());
+    }
+    all.to_string(format).map_err(|error| error.to_string())
 }
 
 fn iso(parsed: &BrokenDownTime) -> Result<String, String> {

@@ -52,6 +52,17 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 200 } else { 20_000 }))]
 
     #[test]
+    fn a_date_in_another_format_is_as_the_other_library_writes_it(
+        date in date(), format in select(FORMATS), output in select([FORMATS, SHORT_YEARS].concat()),
+    ) {
+        let text = date.format("%Y-%m-%d").to_string();
+        prop_assume!(!output.contains("%H") && !format.contains("%H"));
+        let written = date.format(format).to_string();
+        let step = format!("date \"{format}\" as \"{output}\"");
+        prop_assert_eq!(read(&step, &written), Some(date.format(output).to_string()), "{} of {}", step, text);
+    }
+
+    #[test]
     fn files_of_another_library_are_read(date in date(), format in select(FORMATS), seconds in 0u32..86_400) {
         let at = date.and_time(chrono::NaiveTime::from_num_seconds_from_midnight_opt(seconds, 0).unwrap());
         let text = at.format(format).to_string();

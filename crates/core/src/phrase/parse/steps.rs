@@ -2,7 +2,7 @@
 
 use super::{MOST_CHARACTERS, Next, Parser, SAMPLE_STEPS, at_most};
 use crate::phrase::ast::{
-    Class, Division, Group, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
+    Class, DateOutput, Division, Group, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
 };
 use crate::phrase::reference::{entries, nearest_step};
 use crate::phrase::token::{Token, TokenKind};
@@ -82,7 +82,7 @@ impl Parser<'_> {
             "prefix" => StepKind::Prefix(self.text("the text in quotes")?.0),
             "suffix" => StepKind::Suffix(self.text("the text in quotes")?.0),
             "plain" => self.plain()?,
-            "date" => StepKind::Date(self.date_format()?),
+            "date" => StepKind::Date { format: self.date_format()?, output: self.date_output()? },
             _ => return Err(self.unknown_step(word, span)),
         };
         Ok(Step { span: start..self.end_of_last(), kind })
@@ -175,6 +175,14 @@ impl Parser<'_> {
         }
         let nth = self.nth()?;
         Ok(StepKind::Between { first, second: self.marker()?, nth })
+    }
+
+    fn date_output(&mut self) -> Result<Option<DateOutput>, PhraseError> {
+        if !self.take_word("as") {
+            return Ok(None);
+        }
+        let (text, span) = self.text("the format of the result in quotes")?;
+        Ok(Some(DateOutput { text, span }))
     }
 
     /// `by MARKER` with an optional `skipping empty`.

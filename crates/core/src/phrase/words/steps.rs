@@ -74,8 +74,9 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::PlainNumber(like) => {
             format!("write {it} as a plain number{}, without leading zeros or trailing decimal zeros", read_like(like))
         }
-        StepKind::Date(format) => {
-            format!("read {it} as a date written as {}, and write it as year-month-day", super::conditions::date(format))
+        StepKind::Date { format, output } => {
+            let output = output.as_ref().map_or("year-month-day".to_owned(), |output| text(&output.text));
+            format!("read {it} as a date written as {}, and write it as {output}", super::conditions::date(format))
         }
     }
 }

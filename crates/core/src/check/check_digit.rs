@@ -27,6 +27,46 @@ pub fn check(algorithm: CheckDigit, code: &str) -> Result<(), String> {
     }
 }
 
+/// Appends `code` to `out` with its check digits: at the end, and of an IBAN after the country code. Returns false if the algorithm gives
+/// none, and then appends nothing.
+///
+/// ```
+/// use keen_notch_core::check::check_digit::add;
+/// use keen_notch_core::phrase::ast::CheckDigit;
+///
+/// let mut out = String::new();
+/// assert!(add(CheckDigit::Luhn, "7992739871", &mut out));
+/// assert_eq!(out, "79927398713");
+/// ```
+pub fn add(algorithm: CheckDigit, code: &str, out: &mut String) -> bool {
+    let start = out.len();
+    let mut is_right = |before: &str, digits: std::fmt::Arguments, after: &str| {
+        use std::fmt::Write as _;
+
+        out.truncate(start);
+        // Writing to a text cannot fail.
+        let _ = write!(out, "{before}{digits}{after}");
+        check(algorithm, &out[start..]).is_ok()
+    };
+    let found = match algorithm {
+        // ISO/IEC 7064: 98 minus a remainder below 97.
+        CheckDigit::Mod97 => (2..=98).any(|digits| is_right(code, format_args!("{digits:02}"), "")),
+        CheckDigit::Iban => code
+            .split_at_checked(2)
+            .is_some_and(|(country, rest)| (2..=98).any(|digits| is_right(country, format_args!("{digits:02}"), rest))),
+        CheckDigit::Isbn10 | CheckDigit::Mod112 => {
+            (0..10).any(|digit| is_right(code, format_args!("{digit}"), "")) || is_right(code, format_args!("X"), "")
+        }
+        CheckDigit::Luhn | CheckDigit::Gs1 | CheckDigit::Verhoeff | CheckDigit::Damm => {
+            (0..10).any(|digit| is_right(code, format_args!("{digit}"), ""))
+        }
+    };
+    if !found {
+        out.truncate(start);
+    }
+    found
+}
+
 fn holds(good: bool) -> Result<(), String> {
     if good { Ok(()) } else { Err("its check digit is not correct".to_owned()) }
 }
@@ -222,6 +262,24 @@ mod tests {
                 };
                 assert!(pair.0 == pair.1 || !promised || !is_good(algorithm, &swapped), "{algorithm:?} {swapped}");
             }
+        }
+    }
+
+    #[test]
+    fn the_added_check_digit_is_the_published_one() {
+        for (algorithm, code) in GOOD {
+            let without = match algorithm {
+                Iban => format!("{}{}", &code[..2], &code[4..]),
+                Mod97 => code[..code.len() - 2].to_owned(),
+                _ => code[..code.len() - 1].to_owned(),
+            };
+            let mut out = "before ".to_owned();
+            assert!(add(algorithm, &without, &mut out), "{algorithm:?} {without}");
+            assert_eq!(out, format!("before {code}"));
+        }
+        let mut out = "before".to_owned();
+        for (algorithm, code) in [(Luhn, "12-4"), (Isbn10, "12"), (Iban, "é"), (Iban, "GB1"), (Gs1, ""), (Mod97, "ab")] {
+            assert!(!add(algorithm, code, &mut out) && out == "before", "{algorithm:?} {code}: {out}");
         }
     }
 

@@ -75,6 +75,7 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
                 | StepKind::PlainDigits
+                | StepKind::AddCheckDigit(_)
                 | StepKind::Date { .. } => {}
             }
         }

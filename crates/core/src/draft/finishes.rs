@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 
 use super::cuts::Step;
+use super::dates;
 use super::plans::Plans;
 use super::search::THEN;
 use crate::phrase::quoted;
@@ -138,6 +139,10 @@ fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
     }
     for (class, cost) in [("spaces", 0.8), ("punctuation", 0.9), ("digits", 1.0), ("letters", 1.1)] {
         add(format!("drop {class}"), cost);
+    }
+    // A date is read as a whole, so it is likelier than parts of it.
+    for (number, step) in dates::steps(texts, results).into_iter().enumerate() {
+        add(step, 0.1 + 0.01 * number as f64);
     }
     let mut marks: Vec<&str> = characters::ranges(text).map(|range| &text[range]).collect();
     marks.retain(|mark| !mark.contains(char::is_alphanumeric) && *mark != " " && !result.contains(mark));

@@ -3,6 +3,7 @@
 mod access;
 mod checks;
 mod cuts;
+mod dates;
 mod example;
 mod finishes;
 mod list;

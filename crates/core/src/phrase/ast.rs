@@ -77,6 +77,7 @@ impl Branch {
                 | StepKind::Prefix(_)
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
+                | StepKind::AddCheckDigit(_)
                 | StepKind::Date { .. } => return None,
             }
         }
@@ -207,6 +208,8 @@ pub enum StepKind {
     PlainNumber(Vec<NumberExample>),
     /// `plain digits`: decimal digits of any script as 0 to 9
     PlainDigits,
+    /// `add check digit luhn`
+    AddCheckDigit(CheckDigit),
     /// `date "%y%m%d"`, `date "%y%m%d" as "%d.%m.%Y"`
     Date {
         format: DateFormat,

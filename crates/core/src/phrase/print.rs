@@ -122,6 +122,7 @@ fn step(step: &StepKind) -> String {
         StepKind::Prefix(text) => format!("prefix {}", quoted(text)),
         StepKind::Suffix(text) => format!("suffix {}", quoted(text)),
         StepKind::PlainDigits => "plain digits".to_owned(),
+        StepKind::AddCheckDigit(digit) => format!("add check digit {}", check_digit(*digit)),
         StepKind::PlainNumber(example) => format!("plain number{}", like(example)),
         StepKind::Date { format, output } => {
             let output = output.iter().map(|output| format!(" as {}", quoted(&output.text))).collect::<String>();

@@ -230,6 +230,12 @@ pub const GROUPS: &[Group] = &[
                 "the number without leading zeros or trailing decimal zeros; like \"1.234,5\" may follow",
                 &[("00041273", "plain number"), ("1.204,50", r#"plain number like "1.234,5""#)],
             ),
+            entry(
+                "add",
+                "add check digit luhn",
+                "with its check digit: at the end, and in an iban after the country; also gs1, isbn10, mod97, mod11-2, iban, verhoeff and damm; missing if there is none",
+                &[("7992739871", "add check digit luhn"), ("316148410", "add check digit isbn10")],
+            ),
             entry("plain", "plain digits", "decimal digits of any script as 0 to 9", &[("٠٤١", "plain digits")]),
             entry(
                 "date",

@@ -172,6 +172,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::Prefix(text) => finish(FinishOp::Prefix(text.clone())),
         StepKind::Suffix(text) => finish(FinishOp::Suffix(text.clone())),
         StepKind::PlainDigits => finish(FinishOp::PlainDigits),
+        StepKind::AddCheckDigit(algorithm) => finish(FinishOp::AddCheckDigit(*algorithm)),
         StepKind::PlainNumber(like) => {
             finish(FinishOp::PlainNumber(if like.is_empty() { None } else { Some(NumberPlan::whole(like)?) }))
         }

@@ -8,6 +8,7 @@ use super::number::NumberPlan;
 use super::op::FinishOp;
 use super::pattern::{Slots, Template};
 use super::state::State;
+use crate::check::check_digit;
 use crate::decimal;
 use crate::phrase::ast::{Side, Sides};
 use crate::text::characters::{self, Form};
@@ -76,6 +77,13 @@ impl FinishOp {
             FinishOp::PlainNumber(style) => plain_number(style.as_ref(), text, out),
             FinishOp::PlainDigits if form.is_plain() => Change::Same,
             FinishOp::PlainDigits => plain_digits(text, out).into(),
+            FinishOp::AddCheckDigit(algorithm) => {
+                if check_digit::add(*algorithm, text, out) {
+                    Change::New
+                } else {
+                    Change::Missing
+                }
+            }
             FinishOp::Undress(style) => style.write(text, out).into(),
             FinishOp::Date(date) => match date.read(text) {
                 None => Change::Missing,

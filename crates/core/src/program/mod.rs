@@ -26,6 +26,7 @@ pub use adds::ByteSet;
 pub(crate) use class::ClassPlan;
 pub(crate) use compile::refuse_several;
 pub use condition::ConditionPlan;
+pub(crate) use date::DatePlan;
 pub(crate) use matcher::Matcher;
 pub(crate) use number::NumberPlan;
 pub use one::{Cut, Cuts, Scratch};

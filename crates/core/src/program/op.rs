@@ -7,7 +7,7 @@ use super::kernel::{CutKernel, FinishKernel};
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
-use crate::phrase::ast::{Position, Range, Side, Sides, Span};
+use crate::phrase::ast::{CheckDigit, Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
 /// A compiled phrase.
@@ -183,6 +183,8 @@ pub(super) enum FinishOp {
     /// The plain number; missing if the text is not a number.
     PlainNumber(Option<NumberPlan>),
     PlainDigits,
+    /// The text with its check digit; missing if there is none.
+    AddCheckDigit(CheckDigit),
     Undress(NumberPlan),
     /// The date as ISO 8601; missing if the text is not a date.
     Date(Box<DatePlan>),

@@ -30,12 +30,7 @@ fn invalid_phrases() {
             "write `whether (digits) then upper`",
         ),
         (r#"date "%d.%m.%Y" as "yyyy-mm""#, "\"yyyy-mm\"", "the date format cannot be used", r#"write `as "%Y-%m"`"#),
-        (
-            r#"date "%d.%m.%Y" as "%Y %H""#,
-            "\"%Y %H\"",
-            "the date format cannot be used",
-            r#"write it like `as "%d.%m.%Y"`"#,
-        ),
+        (r#"date "%d.%m.%Y" as "%Y %H""#, "\"%Y %H\"", "the date format cannot be used", r#"write it like `as "%d.%m.%Y"`"#),
         (r#"date "%Y" as"#, "", "the format of the result in quotes is missing at the end", "write"),
         ("whether digits)", ")", "`then` or `or` was expected, not `)`", "remove it; parentheses group conditions"),
         ("char 0", "0", "positions start at 1", "write `char 1`: the first is 1"),

@@ -57,6 +57,9 @@ const MAKES: &[&str] = &[
     "clip to 3 with \"…\"",
     "prefix \"<\"",
     "suffix \">\"",
+    "add check digit luhn",
+    "whether (contains \"-\" or digits and not length 3)",
+    "date \"%Y%m%d\" as \"%y\"",
     "plain number",
 ];
 

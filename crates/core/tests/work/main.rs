@@ -120,6 +120,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r#"plain number like "1.234,5""#,
             r#"date "%d.%m.%Y""#,
             r#"date "%F%T""#,
+            "add check digit luhn",
             r#"prefix "x" then lower then title then squeeze then trim"#,
         ],
     ),
@@ -128,6 +129,7 @@ const GROUPS: &[(&str, &[&str])] = &[
         &[
             "required",
             "blank",
+            "(blank or length 3 and not contains {part})",
             "length 8",
             "digits",
             "letters and spaces and any of {all}",

@@ -159,7 +159,7 @@ impl Parser<'_> {
             "range" => self.range_condition()?,
             "date" => ConditionKind::Date(self.date_format()?),
             "email" => ConditionKind::Email,
-            "check" => self.check_digit()?,
+            "check" => ConditionKind::CheckDigit(self.check_digit("check digit luhn")?),
             "unique" => ConditionKind::Unique,
             "same" => {
                 self.word("as", "same as COLUMN")?;
@@ -183,7 +183,7 @@ impl Parser<'_> {
         PhraseError { kind: ErrorKind::UnknownCondition(word.to_owned()), span: span.clone(), help }
     }
 
-    fn word(&mut self, word: &'static str, form: &str) -> Result<(), PhraseError> {
+    pub(super) fn word(&mut self, word: &'static str, form: &str) -> Result<(), PhraseError> {
         if self.take_word(word) { Ok(()) } else { Err(self.expected(&format!("`{word}`"), format!("write it like `{form}`"))) }
     }
 
@@ -244,14 +244,14 @@ impl Parser<'_> {
         Some(self.source[span.clone()].to_owned())
     }
 
-    fn check_digit(&mut self) -> Result<ConditionKind, PhraseError> {
-        self.word("digit", "check digit luhn")?;
+    pub(super) fn check_digit(&mut self, form: &str) -> Result<CheckDigit, PhraseError> {
+        self.word("digit", form)?;
         self.ask(CHECK_DIGITS.map(|(name, _)| Next::Word(name)));
         let named = self.peek_word().and_then(|word| CHECK_DIGITS.iter().find(|(name, _)| *name == word));
         match named {
             Some((_, algorithm)) => {
                 self.at += 1;
-                Ok(ConditionKind::CheckDigit(*algorithm))
+                Ok(*algorithm)
             }
             None => {
                 let names: Vec<_> = CHECK_DIGITS.iter().map(|(name, _)| *name).collect();

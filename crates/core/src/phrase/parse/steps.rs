@@ -82,6 +82,11 @@ impl Parser<'_> {
             "prefix" => StepKind::Prefix(self.text("the text in quotes")?.0),
             "suffix" => StepKind::Suffix(self.text("the text in quotes")?.0),
             "plain" => self.plain()?,
+            "add" => {
+                let form = "add check digit luhn";
+                self.word("check", form)?;
+                StepKind::AddCheckDigit(self.check_digit(form)?)
+            }
             "date" => StepKind::Date { format: self.date_format()?, output: self.date_output()? },
             _ => return Err(self.unknown_step(word, span)),
         };

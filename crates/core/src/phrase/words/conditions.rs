@@ -93,7 +93,7 @@ pub(super) fn characters(n: usize) -> String {
     if n == 1 { "1 character".to_owned() } else { format!("{n} characters") }
 }
 
-fn name(algorithm: CheckDigit) -> &'static str {
+pub(super) fn name(algorithm: CheckDigit) -> &'static str {
     match algorithm {
         CheckDigit::Luhn => "Luhn, ISO/IEC 7812",
         CheckDigit::Gs1 => "GS1",

@@ -70,6 +70,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         }
         StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
         StepKind::Suffix(suffix) => format!("put {} after {it}", text(suffix)),
+        StepKind::AddCheckDigit(algorithm) => format!("add the check digit to {it} ({})", super::conditions::name(*algorithm)),
         StepKind::PlainDigits => format!("write the decimal digits of {it} as 0 to 9"),
         StepKind::PlainNumber(like) => {
             format!("write {it} as a plain number{}, without leading zeros or trailing decimal zeros", read_like(like))

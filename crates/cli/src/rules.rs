@@ -1,6 +1,6 @@
 //! The pieces of a run, from cut lists and the command line, bound to a table.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::BTreeMap;
 use std::fs;
 use std::io::{self, Read};
@@ -69,6 +69,13 @@ pub struct Pieces {
     files: RunFiles,
     allow_outside: bool,
     listed: RefCell<BTreeMap<ListSource, List>>,
+    /// The current date in ISO 8601, once a condition has asked for it.
+    today: OnceCell<String>,
+}
+
+/// The current date in ISO 8601.
+pub fn today() -> String {
+    jiff::Zoned::now().date().to_string()
 }
 
 impl Pieces {
@@ -87,6 +94,7 @@ impl Pieces {
             files: files.clone(),
             allow_outside: rules.allow_outside,
             listed: RefCell::default(),
+            today: OnceCell::new(),
         };
         for path in rules.lists {
             pieces.add_list(path, rules.lists.len() == 1 || rules.column.is_some())?;
@@ -215,7 +223,8 @@ impl Pieces {
             (None, None) => {}
         }
         let lists = |source: &ListSource| self.listed_in(source);
-        let setting = Setting { unit: self.unit, lists: &lists };
+        let today = || Some(self.today.get_or_init(today).clone());
+        let setting = Setting { unit: self.unit, lists: &lists, today: &today };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
         if let (true, Header::Names(names)) = (self.take_places, header) {
             wanted.to_mut().pieces.iter_mut().for_each(|piece| piece.replace |= names.contains(&piece.name) && !piece.hidden);
@@ -236,9 +245,11 @@ impl Pieces {
     /// The parts of a summary that describe these bound pieces. `argument` is the column of the command line.
     pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
         let argument = argument.map(ColumnRef::parse);
+        let mut asked = explain::asked(&self.wanted, argument.as_ref().or(self.main()), self.unit);
+        asked.extend(self.today.get().map(|date| explain::today(date)));
         MadeBy {
             program: env!("CARGO_PKG_VERSION").to_owned(),
-            asked: explain::asked(&self.wanted, argument.as_ref().or(self.main()), self.unit),
+            asked,
             part: None,
             listed: self.listed.borrow().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
         }

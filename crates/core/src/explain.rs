@@ -7,6 +7,11 @@ pub use crate::phrase::words::{condition, phrase};
 use crate::piece::{BuildPart, OutputForm, Piece, Rules, Source};
 use crate::text::unit::Unit;
 
+/// The rule that `today` adds to the rules of a run.
+pub fn today(date: &str) -> String {
+    format!("Today is {date}.")
+}
+
 /// The rules of a run, one per line. Runs with equal lines have equal rules. `main` is the default source column.
 ///
 /// ```

@@ -166,7 +166,7 @@ impl CutList {
             let reason = format!("the texts of {} are not given", source.file);
             Err(NoList { reason, help: "supply them with `Runner::new`".to_owned() })
         };
-        Runner::new(self, header, &Setting { unit: self.unit, lists: &lists })
+        Runner::new(self, header, &Setting { lists: &lists, ..Setting::new(self.unit) })
     }
 }
 
@@ -183,10 +183,18 @@ impl Runner {
             listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
             Ok(list)
         };
-        let carving = Carving::new(&list.wanted, main, &Setting { unit: setting.unit, lists: &lists }, &header)?;
+        let asked_today = RefCell::new(None);
+        let today = || {
+            let today = (setting.today)();
+            asked_today.borrow_mut().clone_from(&today);
+            today
+        };
+        let carving = Carving::new(&list.wanted, main, &Setting { lists: &lists, today: &today, ..*setting }, &header)?;
         let checks = carving.checks();
+        let mut rules = explain::asked(&list.wanted, main, setting.unit);
+        rules.extend(asked_today.into_inner().as_deref().map(explain::today));
         Ok(Runner {
-            rules: explain::asked(&list.wanted, main, setting.unit),
+            rules,
             listed: listed.into_inner().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
             name: "rows".to_owned(),
             memory: Memory::default(),

@@ -26,7 +26,7 @@ fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (
     let carving = Carving::new(
         &Rules { pieces, ..Rules::default() },
         None,
-        &Setting { unit: Default::default(), lists: &lists },
+        &Setting { lists: &lists, ..Setting::new(Default::default()) },
         &table.header,
     );
     let header: Header = table.header.clone();

@@ -8,7 +8,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::gauge::{Delimiter, Gauge, Run};
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::piece::{Piece, Source};
-use keen_notch_core::program::{Program, Trace};
+use keen_notch_core::program::{Program, Setting, Trace};
 use keen_notch_core::text::unit::Unit;
 
 use keen_notch_io::files::RunFiles;
@@ -21,6 +21,7 @@ use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, steps, table, visible};
 use crate::failure::Failure;
+use crate::rules::today;
 
 /// Lines of characters with full numbers, before the ruler becomes denser.
 const MOST_WIDE: usize = 3;
@@ -66,7 +67,8 @@ fn shown(text: &str, alone: bool) -> Result<GaugePhrase, Failure> {
         (Err(_), Ok(Piece { name, source: Source::Take { phrase, .. }, .. })) => (name, phrase),
         (Err(error), _) => return Err(Failure::phrase(text, error)),
     };
-    let plan = Program::new(&phrase, Unit::Characters).map_err(|error| Failure::phrase(&phrase.source, error))?;
+    let setting = Setting { today: &|| Some(today()), ..Setting::new(Unit::Characters) };
+    let plan = Program::with(&phrase, &setting).map_err(|error| Failure::phrase(&phrase.source, error))?;
     Ok(GaugePhrase { source: phrase.source, name, plan })
 }
 

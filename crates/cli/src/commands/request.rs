@@ -17,7 +17,7 @@ use crate::commands::inputs::{self, InputArgs};
 use crate::console::Console;
 use crate::draw::rerun::Rerun;
 use crate::failure::Failure;
-use crate::rules::{Pieces, RuleArgs};
+use crate::rules::{Pieces, RuleArgs, today};
 
 /// The arguments of a command about its rules and inputs.
 pub struct Asked<'a> {
@@ -100,7 +100,7 @@ impl<'a> Request<'a> {
     pub fn diagnostics(&self) -> Diagnostics {
         let diagnostics = Diagnostics::new(&self.pieces.wanted.pieces);
         match diagnostics.give_dates() {
-            true => diagnostics.with_today(jiff::Zoned::now().date().to_string()),
+            true => diagnostics.with_today(today()),
             false => diagnostics,
         }
     }

@@ -1,5 +1,6 @@
 //! A piece as typed: its lines and their meaning.
 
+use crate::rules::today;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
@@ -165,7 +166,7 @@ impl Draft {
         let unfinished = |error: TextError| Unfinished::new(line_of(&error), error);
         let wanted = CutList::parse(&list, 0).map_err(unfinished)?.wanted;
         let main = ColumnRef::Number(binding.column + 1);
-        let setting = Setting { unit: binding.unit, lists: binding.lists };
+        let setting = Setting { unit: binding.unit, lists: binding.lists, today: &|| Some(today()) };
         Carving::new(&wanted, Some(&main), &setting, binding.header).map(Some).map_err(|unbound| unfinished(unbound.error))
     }
 }

@@ -465,6 +465,11 @@ pub enum ConditionKind {
         from: Option<String>,
         to: Option<String>,
     },
+    /// `range 2020-01-01 to today`: a date in ISO 8601; either limit is optional.
+    Days {
+        from: Option<Day>,
+        to: Option<Day>,
+    },
     /// `date "%y%m%d"`
     Date(DateFormat),
     /// `email`
@@ -482,6 +487,14 @@ pub enum ConditionKind {
     All(Vec<Condition>),
     /// `blank or length 8`
     Any(Vec<Condition>),
+}
+
+/// The first or last day of a range.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Day {
+    /// In ISO 8601.
+    Date(String),
+    Today,
 }
 
 /// Check digit algorithms.

@@ -29,7 +29,7 @@ variants!(
 
 variants!(
     ALL_CONDITIONS, condition, ConditionKind:
-    Required, Blank, Length, Class, Fits, StartsWith, EndsWith, Contains, ContainsWord, OneOf, ListedIn, Range, Date, Email,
+    Required, Blank, Length, Class, Fits, StartsWith, EndsWith, Contains, ContainsWord, OneOf, ListedIn, Range, Days, Date, Email,
     CheckDigit, Unique, SameAs, All, Any,
 );
 

@@ -71,6 +71,8 @@ pub enum ErrorKind {
     SeveralLeft,
     /// A condition that needs other columns or rows.
     NotHere(&'static str),
+    /// `today`, where the current date is not given.
+    NoToday,
     /// An unavailable list, with the reason as a sentence.
     NoList(String),
 }
@@ -108,6 +110,7 @@ impl ErrorKind {
             ErrorKind::NothingToJoin => "the phrase gives a single result".to_owned(),
             ErrorKind::SeveralLeft => "gives several results".to_owned(),
             ErrorKind::NotHere(_) => "not here".to_owned(),
+            ErrorKind::NoToday => "not known here".to_owned(),
             ErrorKind::NoList(_) => String::new(),
         }
     }
@@ -149,6 +152,7 @@ impl fmt::Display for ErrorKind {
             ErrorKind::SeveralAgain => f.write_str("the phrase already gives several results"),
             ErrorKind::NothingToJoin => f.write_str("`joined with` needs several results"),
             ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, but has no place for them"),
+            ErrorKind::NoToday => f.write_str("the current date is not known here"),
             ErrorKind::NoList(reason) => f.write_str(reason),
             ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot test a single text"),
         }

@@ -6,7 +6,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::ast::{
-    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Division, Marker, NumberExample,
+    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Day, Division, Marker, NumberExample,
     NumberStyle, Occurrence, Pattern, Phrase, Position, Range, Regex, Side, Sides, Step, StepKind,
 };
 use super::error::PhraseError;
@@ -178,6 +178,14 @@ fn asked(kind: &ConditionKind) -> String {
         }
         ConditionKind::Range { from, to } => {
             let [from, to] = [from, to].map(|end| end.as_deref().unwrap_or_default());
+            format!("range {from} to {to}")
+        }
+        ConditionKind::Days { from, to } => {
+            let [from, to] = [from, to].map(|day| match day {
+                None => "",
+                Some(Day::Date(date)) => date,
+                Some(Day::Today) => "today",
+            });
             format!("range {from} to {to}")
         }
         ConditionKind::Date(format) => date(format),

@@ -297,6 +297,12 @@ pub const CONDITIONS: Group = Group {
             "a number from the first to the second, compared exactly; leave out either for no limit",
             &[("00385", "whether range 1 to 999"), ("1000.5", "whether range to 1000")],
         ),
+        entry(
+            "range",
+            "range 2020-01-01 to today",
+            "a date in ISO 8601 from the first to the second, which can be today; leave out either for no limit",
+            &[("2019-12-31", "whether range 2020-01-01 to 2025-12-31")],
+        ),
         entry("date", r#"date "%Y-%m-%d""#, "a date in a strftime format", &[("2025-02-29", r#"whether date "%Y-%m-%d""#)]),
         entry("email", "email", "an address that mail systems accept", &[("ines..okafor@lift.skarn.example", "whether email")]),
         entry(

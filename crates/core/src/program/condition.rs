@@ -13,7 +13,7 @@ use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
 use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Day, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::blank::is_blank;
 use crate::text::case::fold;
@@ -66,6 +66,10 @@ enum Test {
         any_case: bool,
     },
     Range {
+        from: Option<String>,
+        to: Option<String>,
+    },
+    Days {
         from: Option<String>,
         to: Option<String>,
     },
@@ -191,6 +195,17 @@ impl ConditionPlan {
             }
             ConditionKind::OneOf { texts, any_case } => Test::OneOf { texts: texts.clone(), any_case: *any_case },
             ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
+            ConditionKind::Days { from, to } => {
+                let day = |day: &Day| match day {
+                    Day::Date(date) => Ok(date.clone()),
+                    Day::Today => (setting.today)().ok_or_else(|| PhraseError {
+                        kind: ErrorKind::NoToday,
+                        span: condition.span.clone(),
+                        help: "write the date, such as `range 2020-01-01 to 2025-12-31`".to_owned(),
+                    }),
+                };
+                Test::Days { from: from.as_ref().map(day).transpose()?, to: to.as_ref().map(day).transpose()? }
+            }
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
             ConditionKind::ListedIn { list: source, any_case } => match (setting.lists)(source) {
                 Ok(list) if *any_case => {
@@ -288,6 +303,9 @@ impl Test {
                 let at_most = |to: &String| matches!(decimal::compare(text, to), Some(Ordering::Equal | Ordering::Less));
                 from.as_ref().is_none_or(at_least) && to.as_ref().is_none_or(at_most)
             }
+            Test::Days { from, to } => day_of(text).is_some_and(|day| {
+                from.as_ref().is_none_or(|from| from.as_str() <= day) && to.as_ref().is_none_or(|to| day <= to.as_str())
+            }),
             Test::Date(date) => date.read(text).is_some(),
             Test::ListedIn { list, any_case: false, .. } => list.texts.contains(text),
             Test::ListedIn { list, any_case: true, .. } => list.texts.contains(&*fold(text)),
@@ -345,6 +363,15 @@ impl Test {
                 Violation::new(ViolationKind::NotANumber, "it is not a number")
             }
             Test::Range { .. } => fails_to(ViolationKind::OutOfRange),
+            Test::Days { .. } if day_of(text).is_none() => {
+                Violation::new(ViolationKind::NotADate, "it is not a date such as 2025-03-01")
+            }
+            Test::Days { from, to } => {
+                let is_early = from.as_ref().is_some_and(|from| day_of(text).is_some_and(|day| day < from.as_str()));
+                let (limit, side) = if is_early { (from, "before") } else { (to, "after") };
+                let detail = format!("it is {side} {}", limit.as_deref().unwrap_or_default());
+                Violation::new(ViolationKind::OutOfRange, detail)
+            }
             Test::Date(_) => fails_to(ViolationKind::NotADate),
             Test::Email => match email::check(text) {
                 Ok(()) => fails_to(ViolationKind::NotAnEmail),
@@ -419,6 +446,13 @@ impl<D: Fn(usize) -> bool> FailureCollector<'_, D> {
             false => self.skips_blank = true,
         }
     }
+}
+
+/// The day of a date in ISO 8601, which can have a time.
+fn day_of(text: &str) -> Option<&str> {
+    let (day, rest) = text.split_at_checked(10)?;
+    let is_day = rest.is_empty() || rest.starts_with(['T', ' ']);
+    (is_day && day.parse::<jiff::civil::Date>().is_ok()).then_some(day)
 }
 
 struct AllPass<'a, T> {

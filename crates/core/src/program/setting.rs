@@ -70,7 +70,7 @@ pub type GetList<'a> = dyn Fn(&ListSource) -> Result<List, NoList> + 'a;
 /// };
 /// let list = CutList::parse("[piece.team]\ntake = 'last 3'\ncheck = 'listed in \"teams.csv\"'\n", 0)?;
 /// let header = Header::Names(vec!["crew_id".to_owned()]);
-/// let mut runner = Runner::new(&list, header, &Setting { unit: Unit::Characters, lists: &lists })?;
+/// let mut runner = Runner::new(&list, header, &Setting { lists: &lists, ..Setting::new(Unit::Characters) })?;
 /// assert_eq!(runner.push(vec![Column::of(["2019-0385-RIG", "2020-0007-OPS"])])?.faults().count(), 1);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
@@ -78,12 +78,15 @@ pub struct Setting<'a> {
     pub unit: Unit,
     /// Returns the texts of a column of a file.
     pub lists: &'a GetList<'a>,
+    /// Returns the current date in ISO 8601, for `today`.
+    pub today: &'a dyn Fn() -> Option<String>,
 }
 
 impl Setting<'static> {
     pub fn new(unit: Unit) -> Setting<'static> {
         Setting {
             unit,
+            today: &|| None,
             lists: &|_| {
                 Err(NoList {
                     reason: "lists are not available here".to_owned(),

@@ -27,6 +27,7 @@ fn bound(file: &str) -> Result<Carving, (String, String, String)> {
 fn setting(unit: Unit) -> Setting<'static> {
     Setting {
         unit,
+        today: &|| Some("2025-11-03".to_owned()),
         lists: &|source| match (source.file.as_str(), &source.column) {
             ("teams.csv", None) => {
                 let header = source.has_header.then(|| "team".into());

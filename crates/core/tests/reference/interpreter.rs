@@ -8,7 +8,7 @@ use std::rc::Rc;
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::ast::{
-    Body, Class, ClassPart, Condition, ConditionKind, Division, Marker, NumberStyle, Occurrence, Pattern, Position, Side,
+    Body, Class, ClassPart, Condition, ConditionKind, Day, Division, Marker, NumberStyle, Occurrence, Pattern, Position, Side,
     Sides, Step, StepKind,
 };
 use keen_notch_core::text::unit::Unit;
@@ -516,6 +516,16 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
                 |text: &str| (!plain_number(text).is_empty()).then(|| text.replace('−', "-").parse::<f64>().expect("a number"));
             let end = |end: &Option<String>| end.as_deref().map(|end| number(end).expect("the end of a range is a number"));
             number(text).is_some_and(|n| end(from).is_none_or(|from| n >= from) && end(to).is_none_or(|to| n <= to))
+        }
+        ConditionKind::Days { from, to } => {
+            let limit = |day: &Option<Day>, open: &str| match day {
+                Some(Day::Date(date)) => date.clone(),
+                Some(Day::Today) => panic!("the tests have no today"),
+                None => open.to_owned(),
+            };
+            let day = chrono::NaiveDate::parse_from_str(text.get(..10).unwrap_or_default(), "%Y-%m-%d").is_ok();
+            let is_alone = text.len() == 10 || matches!(text.as_bytes().get(10), Some(b'T' | b' '));
+            day && is_alone && (limit(from, "0")..=limit(to, "9999-99")).contains(&text[..10].to_owned())
         }
         ConditionKind::All(parts) => parts.iter().filter(|part| condition(part, text, unit)).count() == parts.len(),
         ConditionKind::Any(parts) => parts.iter().filter(|part| condition(part, text, unit)).count() > 0,

@@ -175,6 +175,7 @@ proptest! {
         let list = CutList::parse(&text, 0).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let setting = Setting {
             unit: Unit::Characters,
+            today: &|| None,
             lists: &|source| match source.file.as_str() {
                 "few.csv" => Ok(Arc::new(ListTexts { texts: ["A", "be", "é"].map(Box::from).into(), header: None })),
                 _ => Err(NoList { reason: String::new(), help: String::new() }),

@@ -135,6 +135,8 @@ const CONDITIONS: &[&str] = &[
     "range 1 to 99",
     "range 7 to",
     "blank or digits",
+    "range 2020-01-01 to",
+    "range to 2025-11-03",
     "length 3 and not contains \"-\"",
     "uppercase and (digits)",
     "not (digits or length 3)",
@@ -143,7 +145,28 @@ const CONDITIONS: &[&str] = &[
 ];
 
 fn value() -> impl Strategy<Value = String> {
-    let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77", "e3", ".", ",", "-5", "204"];
+    let plain = [
+        "-",
+        "--",
+        "A",
+        "be",
+        "7",
+        "12.5",
+        " ",
+        "1,204",
+        "(",
+        ")",
+        "+3",
+        "E",
+        "A-77",
+        "e3",
+        ".",
+        ",",
+        "-5",
+        "204",
+        "2025-11-03",
+        "2019-12-31T8",
+    ];
     let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();
     let composite = [
         &simple[..],

@@ -130,9 +130,12 @@ fn parts_with_different_lists_do_not_merge() {
     let run = |depot: &str| {
         let list_of_depots = List::new(ListTexts { texts: [depot.into()].into(), header: None });
         let lists = |_: &ListSource| Ok(List::clone(&list_of_depots));
-        let mut runner =
-            Runner::new(&list, Header::Names(vec!["depot".to_owned()]), &Setting { unit: Unit::Characters, lists: &lists })
-                .unwrap();
+        let mut runner = Runner::new(
+            &list,
+            Header::Names(vec!["depot".to_owned()]),
+            &Setting { lists: &lists, ..Setting::new(Unit::Characters) },
+        )
+        .unwrap();
         runner.push(vec![Column::of(["East"])]).unwrap();
         runner.finish()
     };

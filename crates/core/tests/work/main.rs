@@ -146,6 +146,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r#"one of "A", "b" any case"#,
             "range 1 to 999",
             "range -0.5 to",
+            "range 2020-01-01 to",
             r#"date "%Y-%m-%d""#,
             "email",
             "check digit luhn",

@@ -1,5 +1,5 @@
 use super::{Next, Parser};
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, ListSource, Span};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Day, ListSource, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
@@ -225,7 +225,15 @@ impl Parser<'_> {
     /// `range 1 to 999`, with either end left open.
     fn range_condition(&mut self) -> Result<ConditionKind, PhraseError> {
         let start = self.here().start;
+        let day = self.day_if_any()?;
+        if day.is_some() || self.tokens.get(self.at + 1).is_some_and(|next| self.peek_word() == Some("to") && is_day(next)) {
+            return self.days(start, day);
+        }
         let from = self.decimal_if_any();
+        if from.is_none() && self.peek_word().is_some_and(|word| word.starts_with(|c: char| c.is_ascii_digit())) {
+            let help = "write numbers, such as `range 1 to 999`, or dates in ISO 8601, such as `range 2020-01-31 to today`";
+            return Err(self.expected("a number or a date", help.to_owned()));
+        }
         self.word("to", "range 1 to 999")?;
         let to = self.decimal_if_any();
         match (&from, &to) {
@@ -236,6 +244,32 @@ impl Parser<'_> {
             }
             _ => Ok(ConditionKind::Range { from, to }),
         }
+    }
+
+    /// The rest of `range 2020-01-01 to today`, with either end left open.
+    fn days(&mut self, start: usize, from: Option<Day>) -> Result<ConditionKind, PhraseError> {
+        self.word("to", "range 2020-01-01 to today")?;
+        let to = self.day_if_any()?;
+        if to.is_none() && matches!(self.peek(), Some(Token { kind: TokenKind::Number(_) | TokenKind::Decimal(_), .. })) {
+            return Err(self.expected("a date", "write both ends as dates, such as `range 2020-01-01 to today`".to_owned()));
+        }
+        match (&from, &to) {
+            (Some(Day::Date(from)), Some(Day::Date(to))) if from > to => Err(self.backwards(start..self.end_of_last())),
+            _ => Ok(ConditionKind::Days { from, to }),
+        }
+    }
+
+    fn day_if_any(&mut self) -> Result<Option<Day>, PhraseError> {
+        self.ask([Next::Word("today")]);
+        let Some(token) = self.peek().filter(|token| is_day(token)) else { return Ok(None) };
+        let text = &self.source[token.span.clone()];
+        let day = match text {
+            "today" => Day::Today,
+            text if text.parse::<jiff::civil::Date>().is_ok() => Day::Date(text.to_owned()),
+            _ => return Err(self.expected("a date that exists", "write it like `range 2020-01-31 to today`".to_owned())),
+        };
+        self.at += 1;
+        Ok(Some(day))
     }
 
     fn decimal_if_any(&mut self) -> Option<String> {
@@ -274,4 +308,12 @@ impl Parser<'_> {
             _ => Err(self.expected("a column", "write it like `same as crew_id` or `same as \"crew id\"`".to_owned())),
         }
     }
+}
+
+/// Whether a token is `today` or has the form of an ISO date.
+fn is_day(token: &Token) -> bool {
+    let TokenKind::Word(word) = &token.kind else { return false };
+    let parts: Vec<&str> = word.split('-').collect();
+    let are_digits = || parts.iter().all(|part| !part.is_empty() && part.bytes().all(|byte| byte.is_ascii_digit()));
+    word == "today" || (parts.len() == 3 && are_digits())
 }

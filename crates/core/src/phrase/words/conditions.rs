@@ -1,5 +1,5 @@
 use super::markers::{any, class, regex, text};
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, DateFormat, Marker};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, DateFormat, Day, Marker};
 
 /// A condition in plain words, as a verb phrase: `has 8 characters`, `does not start with “X”`.
 ///
@@ -40,6 +40,12 @@ pub fn condition(condition: &Condition) -> String {
             (None, Some(to)) => format!("a number of {to} or less"),
             (None, None) => "a number".to_owned(),
         }),
+        ConditionKind::Days { from, to } => is(&match (from, to) {
+            (Some(from), Some(to)) => format!("a date from {} to {}", day(from), day(to)),
+            (Some(from), None) => format!("a date of {} or later", day(from)),
+            (None, Some(to)) => format!("a date of {} or earlier", day(to)),
+            (None, None) => "a date".to_owned(),
+        }),
         ConditionKind::Date(format) => is(&format!("a date written as {}", date(format))),
         ConditionKind::Email => is("an email address"),
         ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
@@ -68,6 +74,10 @@ fn in_any_case(any_case: bool) -> &'static str {
 pub(super) fn date(DateFormat { text: format, from, .. }: &DateFormat) -> String {
     let years = from.map_or(String::new(), |from| format!(" with years from {from} to {}", from + 99));
     format!("{}{years}", text(format))
+}
+
+fn day(day: &Day) -> &str {
+    if let Day::Date(date) = day { date } else { "today" }
 }
 
 fn end(marker: &Marker) -> String {

@@ -256,7 +256,7 @@ impl Rules {
 impl Piece {
     /// A hidden piece that is an unchanged column, for checks on the column.
     pub fn of_column(name: String, of: Option<ColumnRef>, of_span: Span, origin: usize) -> Piece {
-        let whole = Branch { span: 0..5, body: Body::Steps(vec![Step { span: 0..5, kind: StepKind::Whole }]) };
+        let whole = Branch { span: 0..5, is_else: false, body: Body::Steps(vec![Step { span: 0..5, kind: StepKind::Whole }]) };
         Piece {
             name,
             source: Source::Take {

@@ -26,12 +26,18 @@ pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
     let mut number = 0;
     for (index, branch) in trace.branches.iter().enumerate() {
         if index > 0 {
-            lines.push(paint(style::QUIET, format!("   or, since that gave no result: {}", words(&branch.span))));
+            let why = if branch.is_else { "otherwise" } else { "or, since that gave no result" };
+            lines.push(paint(style::QUIET, format!("   {why}: {}", words(&branch.span))));
         }
         for step in &branch.steps {
             number += 1;
             let words = words(&step.span);
             let blanks = " ".repeat(widest - visible::width(&words));
+            if step.is_condition {
+                let holds = if step.after.is_empty() { paint(style::LOOK, "does not hold") } else { "holds".to_owned() };
+                lines.push(format!("{number:>2} {words}{blanks}  {holds}"));
+                continue;
+            }
             let gave = if step.after.is_empty() { paint(style::LOOK, "nothing") } else { texts(&step.after) };
             lines.push(format!("{number:>2} {words}{blanks}  {} → {gave}", paint(style::QUIET, texts(&step.before))));
         }

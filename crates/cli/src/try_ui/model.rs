@@ -179,8 +179,8 @@ impl Model {
     /// The steps of the phrase on the current value; `None` if it is unfinished or not asked.
     pub fn trace(&self) -> Option<Trace> {
         let row = *self.order.get(self.selected)?;
-        let program = self.carving.as_ref()?.program(0)?;
-        (!self.given[row].state.not_asked).then(|| program.trace(self.sample.row(row).1))
+        let carving = self.carving.as_ref().filter(|_| !self.given[row].state.not_asked)?;
+        self.sample.with_batch(|batch| carving.trace(0, batch, row))
     }
 
     /// The pieces to save.

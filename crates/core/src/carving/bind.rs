@@ -8,13 +8,15 @@ use super::Carving;
 use super::condition::{BoundCondition, Test};
 use super::judge::CheckOf;
 use super::memory::{Together, UniqueCheck};
-use super::plans::{AsksMissing, BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
+use super::plans::{
+    AsksMissing, BoundLayout, BuildPlan, CheckPlan, GatePlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan,
+};
 use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
 use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, OutputForm, Piece, Proof, Rules, Source};
-use crate::program::{ByteSet, ConditionPlan, Program, RegexesTogether, Setting, refuse_several};
+use crate::program::{ByteSet, ConditionPlan, Gate, Program, RegexesTogether, Setting, refuse_several};
 use crate::text_error::TextError;
 
 /// Why a cut list does not fit a table.
@@ -216,9 +218,11 @@ impl Binder<'_> {
                     };
                     refuse_several(phrase, help).map_err(|error| refused(phrase_at.error(error)))?;
                 }
-                let program = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
+                let program = Program::of_table(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
+                let gates = program.gates().iter().map(|gate| self.gate(gate).map_err(|error| refused(phrase_at.error(error))));
+                let gates = gates.collect::<Result<Vec<_>, _>>()?;
                 let column = self.find(of.as_ref(), of_span).map_err(|error| refused(self.or_piece(piece, error)))?;
-                PieceBody::Take { column, program, phrase: phrase.source.clone() }
+                PieceBody::Take { column, program, phrase: phrase.source.clone(), gates }
             }
             Source::Field { layout, field } => {
                 let of = &self.wanted.layouts[*layout];
@@ -264,6 +268,19 @@ impl Binder<'_> {
         let (name, shape, hidden, value_type) = (piece.name.clone(), piece.shape, piece.hidden, piece.value_type);
         let (adds, sources) = (ByteSet::default(), Vec::new());
         Ok(PiecePlan { name, body, when, shape, replaces, checks, value_type, asks_missing, hidden, adds, sources })
+    }
+
+    fn gate(&self, gate: &Gate) -> Result<GatePlan, TextError> {
+        let refused = |message: &str, help: &str| Err(TextError::new(message, gate.span.clone(), help));
+        if gate.condition.any(&|kind| *kind == ConditionKind::Unique) {
+            return refused("a piece cannot depend on the rows before it", "write it as a check, or in `keep` of [rows]");
+        }
+        let column = self.find(Some(&ColumnRef::parse(&gate.column)), &gate.span)?;
+        let condition = self.condition(&gate.condition, &gate.span)?;
+        match condition.needs_pieces() {
+            true => refused("a piece cannot depend on another piece", "compare with a column here"),
+            false => Ok(GatePlan { column, condition }),
+        }
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {

@@ -503,7 +503,10 @@ impl Carving {
 impl Carving {
     fn missing_violation(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
         let why = match &self.pieces[piece].body {
-            PieceBody::Take { column, program, phrase } => program.why_missing(phrase, batch.value(*column, row)),
+            PieceBody::Take { program, phrase, .. } => match self.trace(piece, batch, row) {
+                Some(trace) => program.why_missing(phrase, &trace),
+                None => String::new(),
+            },
             PieceBody::Field { .. } => "the value does not fit its layout, or this part of it is absent".to_owned(),
             PieceBody::Build(_) => "every piece and column in its template is missing or blank".to_owned(),
         };

@@ -30,7 +30,7 @@ use self::plans::{BoundLayout, BuildPlan, KeepPlan, PieceBody, PiecePlan, ProofP
 use crate::batch::Batch;
 use crate::column::Header;
 use crate::piece::OutputForm;
-use crate::program::{ByteSet, Program};
+use crate::program::{ByteSet, Program, Trace};
 use crate::value_type::ValueType;
 
 /// The pieces of a run, bound to the columns of a table.
@@ -127,6 +127,13 @@ impl Carving {
             PieceBody::Take { program, .. } => Some(program),
             PieceBody::Field { .. } | PieceBody::Build(_) => None,
         }
+    }
+
+    /// The run of the phrase of a piece in a row, step by step; `None` if it has no phrase.
+    pub fn trace(&self, piece: usize, batch: &Batch, row: usize) -> Option<Trace> {
+        let PieceBody::Take { column, program, gates, .. } = &self.pieces[piece].body else { return None };
+        let closed: Vec<bool> = run::closed(gates, batch).iter().map(|rows| rows.has(row)).collect();
+        Some(program.trace_where(batch.value(*column, row), &closed))
     }
 
     /// The column of the `when` condition of a piece, if the condition does not hold in this row.

@@ -31,6 +31,10 @@ impl PiecePlan {
                 .collect(),
         };
         used.extend(self.when.as_ref().map(|when| when.column));
+        if let PieceBody::Take { gates, .. } = &self.body {
+            used.extend(gates.iter().map(|gate| gate.column));
+            used.extend(gates.iter().flat_map(|gate| gate.condition.columns()));
+        }
         used.extend(self.when.iter().flat_map(|when| when.condition.columns()));
         used.extend(self.checks.iter().flat_map(|check| check.condition.columns()));
         used
@@ -47,9 +51,16 @@ impl PiecePlan {
 
 #[derive(Debug)]
 pub(super) enum PieceBody {
-    Take { column: usize, program: Program, phrase: String },
+    Take { column: usize, program: Program, phrase: String, gates: Vec<GatePlan> },
     Field { column: usize, layout: usize, field: usize },
     Build(Vec<BuildPlan>),
+}
+
+/// A condition of a branch on another column.
+#[derive(Debug)]
+pub(super) struct GatePlan {
+    pub(super) column: usize,
+    pub(super) condition: BoundCondition,
 }
 
 #[derive(Debug, Clone)]

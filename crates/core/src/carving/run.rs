@@ -3,9 +3,9 @@
 use super::Carving;
 use super::batch_results::BatchResults;
 use super::condition::{AskedRows, column_of};
-use super::plans::{BuildPlan, PieceBody};
+use super::plans::{BuildPlan, GatePlan, PieceBody};
 use crate::batch::formula::formulas;
-use crate::batch::{Batch, Span, Texts};
+use crate::batch::{Batch, Mask, Span, Texts};
 use crate::program::{Results, State};
 
 /// The results of a batch exceed the memory limit.
@@ -82,12 +82,12 @@ impl Carving {
                 when.condition.note_failing(batch.column(when.column), None, true, rows, failing);
             }
             match &piece.body {
-                PieceBody::Take { column, program, .. } if failing.is_empty() => {
-                    program.run(batch.column(*column), work, &mut results);
+                PieceBody::Take { column, program, gates, .. } if failing.is_empty() => {
+                    program.run_where(batch.column(*column), &closed(gates, batch), work, &mut results);
                 }
-                PieceBody::Take { column, program, .. } => {
+                PieceBody::Take { column, program, gates, .. } => {
                     others(batch.rows, failing, rows);
-                    program.run_on(batch.column(*column), rows, work, &mut results);
+                    program.run_on(batch.column(*column), rows, &closed(gates, batch), work, &mut results);
                 }
                 PieceBody::Field { column, layout, field } => {
                     results.set_parts(batch.column(*column), layouts[*layout].field(*field));
@@ -231,6 +231,22 @@ impl Carving {
             made.states.clear();
         }
     }
+}
+
+/// For each condition of a branch on another column: the rows for which it does not hold.
+pub(super) fn closed(gates: &[GatePlan], batch: &Batch) -> Vec<Mask> {
+    let texts_of = |of: &BuildPlan| column_of(of, batch);
+    let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
+    let mut failing = Vec::new();
+    let of_gate = |gate: &GatePlan| {
+        let mut closed = Mask::default();
+        closed.clear(batch.rows);
+        failing.clear();
+        gate.condition.note_failing(batch.column(gate.column), None, true, rows, &mut failing);
+        failing.iter().for_each(|row| closed.set(*row as usize));
+        closed
+    };
+    gates.iter().map(of_gate).collect()
 }
 
 /// The rows below `count` that are not in `some`, which may be unsorted.

@@ -60,6 +60,8 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::Length(_)
                 | StepKind::CountOf(_)
                 | StepKind::Whether(_)
+                | StepKind::If { .. }
+                | StepKind::Text(_)
                 | StepKind::Joined(_)
                 | StepKind::Trim(_)
                 | StepKind::Squeeze

@@ -14,10 +14,12 @@ pub struct Phrase {
     pub branches: Vec<Branch>,
 }
 
-/// A branch: the part between two `or`s.
+/// A branch: the part between two `or`s or `else`s.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
     pub span: Span,
+    /// Whether it follows `else`, so that its result is no fallback.
+    pub is_else: bool,
     pub body: Body,
 }
 
@@ -38,8 +40,10 @@ impl Branch {
                 | StepKind::Title
                 | StepKind::Keep(_)
                 | StepKind::DropClass(_)
-                | StepKind::PlainDigits => {}
+                | StepKind::PlainDigits
+                | StepKind::If { .. } => {}
                 StepKind::First(width) | StepKind::Last(width) => return Some(*width),
+                StepKind::Text(text) => return Some(characters::count(text)),
                 StepKind::Char(_) => return Some(1),
                 StepKind::CharsFor { width, .. } | StepKind::Pad { width, .. } | StepKind::Clip { width, .. } => {
                     return Some(*width);
@@ -166,6 +170,14 @@ pub enum StepKind {
     CountOf(Marker),
     /// `whether starts with "GRP"`
     Whether(Condition),
+    /// `if starts with "GRP"`, `if kind: one of "A", "B"`
+    If {
+        /// The column that the condition looks at; `None` for the text.
+        column: Option<String>,
+        condition: Condition,
+    },
+    /// A text instead of the value, after `if`: `if digits then "number"`
+    Text(String),
     /// `joined with "; "`: joins several results
     Joined(String),
     Trim(Sides),

@@ -1,7 +1,7 @@
 //! Completion of unfinished phrases.
 
 use super::parse::{self, Next};
-use super::token::tokens;
+use super::token::{TokenKind, tokens};
 use super::{ErrorKind, quoted};
 
 /// Completions to list first, the likeliest first. `not` and parentheses come last.
@@ -74,7 +74,11 @@ fn upcoming(source: &str, known: CompletionContext, is_condition: bool) -> Upcom
             let goes_on = |word: &String| word.len() > begun.len() && word.starts_with(begun);
             let mut words: Vec<String> = after(&source[..from]).into_iter().filter(goes_on).collect();
             if words.is_empty() {
-                return Upcoming { from: source.len(), words: after(source).iter().map(|word| format!(" {word}")).collect() };
+                let space = if last.kind == TokenKind::Open { "" } else { " " };
+                return Upcoming {
+                    from: source.len(),
+                    words: after(source).iter().map(|word| format!("{space}{word}")).collect(),
+                };
             }
             // The last word may already be complete.
             words.extend(after(source).iter().map(|word| format!("{begun} {word}")));

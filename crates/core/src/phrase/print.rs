@@ -51,7 +51,14 @@ impl FromStr for Condition {
 }
 
 fn phrase(phrase: &Phrase) -> String {
-    phrase.branches.iter().map(branch).collect::<Vec<_>>().join(" or ")
+    phrase.branches.iter().fold(String::new(), |written, of| {
+        let between = match of.is_else {
+            _ if written.is_empty() => "",
+            true => " else ",
+            false => " or ",
+        };
+        written + between + &branch(of)
+    })
 }
 
 fn branch(branch: &Branch) -> String {
@@ -106,6 +113,11 @@ fn step(step: &StepKind) -> String {
         StepKind::PositionOf(place) => format!("position of {}", occurrence(place)),
         StepKind::CountOf(of) => format!("count of {}", marker(of)),
         StepKind::Whether(asked) => format!("whether {}", enclosed(asked)),
+        StepKind::If { column, condition } => {
+            let column = column.iter().map(|column| format!("{column}: ")).collect::<String>();
+            format!("if {column}{}", enclosed(condition))
+        }
+        StepKind::Text(text) => quoted(text),
         StepKind::Joined(with) => format!("joined with {}", quoted(with)),
         StepKind::Trim(Sides::Both) => "trim".to_owned(),
         StepKind::Trim(Sides::Only(at)) => format!("trim {}", side(*at)),

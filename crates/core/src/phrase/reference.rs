@@ -153,6 +153,19 @@ pub const GROUPS: &[Group] = &[
         ],
     },
     Group {
+        title: "By condition",
+        about: "if passes the text on where a condition holds. Elsewhere its branch gives no result, and the branch after else is tried. Its result is no fallback. `if COLUMN: CONDITION` looks at another column.",
+        entries: &[entry(
+            "if",
+            r#"if starts with "GRP" then last 4 else first 3"#,
+            "by a condition; else follows only a branch that begins with if",
+            &[
+                (CODE, r#"if starts with "GRP" then last 4 else first 3"#),
+                ("HNG-00512-A5", r#"if starts with "GRP" then last 4 else if (digits or blank) then "none" else first 3"#),
+            ],
+        )],
+    },
+    Group {
         title: "Several results at once",
         about: "Add joined with TEXT for a single cell, or columns = 3, columns = \"auto\" or rows = true in a cut list. Later steps work on each result.",
         entries: &[

@@ -47,7 +47,7 @@ impl Op {
     pub(super) fn adds(&self) -> ByteSet {
         let mut added = ByteSet::default();
         match self {
-            Op::Cut(_) | Op::Spread(_) => {}
+            Op::Cut(_) | Op::Spread(_) | Op::If(_) => {}
             Op::Join(with) => added.add(with),
             Op::Describe(DescribeOp::Whether(_)) => added.add("truefalse"),
             Op::Describe(_) => added.add_range(b'0', b'9'),
@@ -62,6 +62,7 @@ impl Op {
                 FinishOp::Replace { with, .. } => added.join(with.adds()),
                 FinishOp::Pad { with: text, .. }
                 | FinishOp::Clip { mark: text, .. }
+                | FinishOp::Instead(text)
                 | FinishOp::Prefix(text)
                 | FinishOp::Suffix(text) => added.add(text),
                 FinishOp::PlainDigits => added.add_range(b'0', b'9'),

@@ -5,7 +5,7 @@ use super::condition::ConditionPlan;
 use super::date::DatePlan;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
-use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Op, OpAt, Program, SpreadOp};
+use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Gate, Op, OpAt, Program, SpreadOp};
 use super::pattern::{PatternPlan, Template};
 use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
@@ -26,9 +26,27 @@ impl Program {
     /// # Errors
     /// The errors of [`Program::new`], or an unavailable list.
     pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Program, PhraseError> {
-        let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting)).collect::<Result<Box<[_]>, _>>()?;
+        let program = Program::of_table(phrase, setting)?;
+        match program.gates.first() {
+            None => Ok(program),
+            Some(gate) => Err(PhraseError {
+                kind: ErrorKind::NotHere("if COLUMN"),
+                span: gate.span.clone(),
+                help: "it belongs in a piece of a table, which has other columns".to_owned(),
+            }),
+        }
+    }
+
+    /// Compiles a phrase that may also refer to other columns: see [`Program::gates`].
+    ///
+    /// # Errors
+    /// As for [`Program::with`].
+    pub fn of_table(phrase: &Phrase, setting: &Setting) -> Result<Program, PhraseError> {
+        let mut gates = Vec::new();
+        let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting, &mut gates));
+        let branches = branches.collect::<Result<Box<[_]>, _>>()?;
         let several = phrase.branches.iter().any(|branch| several_of(branch).is_some());
-        Ok(Program { branches, unit: setting.unit, several })
+        Ok(Program { branches, unit: setting.unit, several, gates: gates.into() })
     }
 }
 
@@ -46,20 +64,25 @@ pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseEr
     }
 }
 
-fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError> {
+fn branch(branch: &Branch, setting: &Setting, gates: &mut Vec<Gate>) -> Result<BranchPlan, PhraseError> {
+    let first_gate = gates.len();
     let body = match &branch.body {
         Body::Literal(text) => BodyPlan::Literal(text.clone()),
         Body::Steps(steps) => {
             check_several(steps)?;
             let mut ops = Vec::with_capacity(steps.len());
             for step in steps {
+                if let StepKind::If { column: Some(column), condition } = &step.kind {
+                    gates.push(Gate { span: step.span.clone(), column: column.clone(), condition: condition.clone() });
+                    continue;
+                }
                 ops.push(OpAt::new(step.span.clone(), op(step, setting)?));
                 ops.extend(undress(step)?);
             }
             BodyPlan::Ops(ops.into())
         }
     };
-    Ok(BranchPlan { span: branch.span.clone(), body })
+    Ok(BranchPlan { span: branch.span.clone(), body, is_else: branch.is_else, gates: first_gate..gates.len() })
 }
 
 /// Several results can arise once, and `joined with` needs them.
@@ -144,6 +167,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::Whether(condition) => {
             Ok(Op::Describe(DescribeOp::Whether(Box::new(ConditionPlan::new(condition, setting)?))))
         }
+        StepKind::If { condition, .. } => Ok(Op::If(Box::new(ConditionPlan::new(condition, setting)?))),
         StepKind::Joined(with) => Ok(Op::Join(with.clone())),
         StepKind::Trim(sides) => cut(CutOp::Trim(*sides)),
         StepKind::Squeeze => finish(FinishOp::Squeeze),
@@ -169,6 +193,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
             }
             finish(FinishOp::Clip { width: *width, mark: mark.clone(), mark_width })
         }
+        StepKind::Text(text) => finish(FinishOp::Instead(text.clone())),
         StepKind::Prefix(text) => finish(FinishOp::Prefix(text.clone())),
         StepKind::Suffix(text) => finish(FinishOp::Suffix(text.clone())),
         StepKind::PlainDigits => finish(FinishOp::PlainDigits),

@@ -69,6 +69,10 @@ impl FinishOp {
                 out.push_str(text);
                 Change::New
             }
+            FinishOp::Instead(instead) => {
+                out.push_str(instead);
+                Change::New
+            }
             FinishOp::Suffix(suffix) => {
                 out.push_str(text);
                 out.push_str(suffix);

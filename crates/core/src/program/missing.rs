@@ -1,13 +1,12 @@
 //! Why a program gives no result, in words.
 
-use super::StepTrace;
 use super::op::{BodyPlan, FinishOp, Op, OpAt, Program};
+use super::{StepTrace, Trace};
 
 impl Program {
-    /// Why the program gives no result for `value`, as a sentence without a full stop: the step of the first branch without a match,
+    /// Why the program gave no result, as a sentence without a full stop: the step of the first branch without a match,
     /// and all date formats if each branch ends at one. `phrase` is the text of the phrase.
-    pub(crate) fn why_missing(&self, phrase: &str, value: &str) -> String {
-        let trace = self.trace(value);
+    pub(crate) fn why_missing(&self, phrase: &str, trace: &Trace) -> String {
         let mut steps = trace.branches.iter().filter_map(|branch| branch.steps.last());
         let Some(step) = steps.next() else { return "no result".to_owned() };
         let words = |step: &StepTrace| phrase.get(step.span.clone()).unwrap_or_default().trim();
@@ -36,6 +35,9 @@ impl Program {
                 format!("{texts} is not a number that `{}` can read{others}", words(step))
             }
             Some(Op::Finish(FinishOp::Date(_))) => format!("{texts} is not a date that `{}` can read{others}", words(step)),
+            Some(Op::If(_)) => format!("`{}` does not hold for {texts}{others}", words(step)),
+            // A gate is no operation.
+            None => format!("`{}` does not hold{others}", words(step)),
             _ => format!("`{}` has no match in {texts}{others}", words(step)),
         }
     }

@@ -30,7 +30,7 @@ pub(crate) use date::DatePlan;
 pub(crate) use matcher::Matcher;
 pub(crate) use number::NumberPlan;
 pub use one::{Cut, Cuts, Scratch};
-pub use op::Program;
+pub use op::{Gate, Program};
 pub(crate) use pattern::Together as RegexesTogether;
 pub use results::Results;
 pub use run::Work;

@@ -4,7 +4,7 @@ use super::op::Program;
 use super::results::Results;
 use super::run::{Observer, Work};
 use super::state::State;
-use crate::batch::{Forms, Span, Texts};
+use crate::batch::{Forms, Mask, Span, Texts};
 use crate::text::characters::Form;
 
 /// The result for one value.
@@ -60,8 +60,10 @@ impl Program {
         Cuts { texts: texts.collect(), state: results.state(0) }
     }
 
-    pub(super) fn observe_one<O: Observer>(&self, value: &str, scratch: &mut Scratch, observer: &mut O) {
-        self.run_one(value, scratch, |program, values, work, results| program.run_observed(values, work, results, observer));
+    pub(super) fn observe_one<O: Observer>(&self, value: &str, closed: &[Mask], scratch: &mut Scratch, observer: &mut O) {
+        self.run_one(value, scratch, |program, values, work, results| {
+            program.run_observed(values, closed, work, results, observer);
+        });
     }
 
     fn run_one(&self, value: &str, scratch: &mut Scratch, run: impl FnOnce(&Program, Texts, &mut Work, &mut Results)) {

@@ -7,7 +7,7 @@ use super::kernel::{CutKernel, FinishKernel};
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
-use crate::phrase::ast::{CheckDigit, Position, Range, Side, Sides, Span};
+use crate::phrase::ast::{CheckDigit, Condition, Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
 /// A compiled phrase.
@@ -16,9 +16,23 @@ pub struct Program {
     pub(super) branches: Box<[BranchPlan]>,
     pub(super) unit: Unit,
     pub(super) several: bool,
+    /// The conditions of branches on other columns, in order.
+    pub(super) gates: Box<[Gate]>,
+}
+
+/// A condition of a branch on another column. The owner of the program evaluates it.
+#[derive(Debug, Clone)]
+pub struct Gate {
+    pub span: Span,
+    pub column: String,
+    pub condition: Condition,
 }
 
 impl Program {
+    pub fn gates(&self) -> &[Gate] {
+        &self.gates
+    }
+
     /// Whether the phrase gives several results for a value.
     pub fn gives_several(&self) -> bool {
         self.several
@@ -29,6 +43,9 @@ impl Program {
 pub(super) struct BranchPlan {
     pub(super) span: Span,
     pub(super) body: BodyPlan,
+    pub(super) is_else: bool,
+    /// Its gates, as indices.
+    pub(super) gates: std::ops::Range<usize>,
 }
 
 #[derive(Debug, Clone)]
@@ -56,7 +73,7 @@ impl OpAt {
         let kernel = match &op {
             Op::Cut(cut) => CutKernel::of(cut).map(Kernel::Cut),
             Op::Finish(finish) => FinishKernel::of(finish).map(Kernel::Finish),
-            Op::Spread(_) | Op::Join(_) | Op::Describe(_) => None,
+            Op::Spread(_) | Op::Join(_) | Op::Describe(_) | Op::If(_) => None,
         };
         OpAt { span, op, kernel }
     }
@@ -75,6 +92,8 @@ pub(super) enum Op {
     /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
     Describe(DescribeOp),
     Finish(FinishOp),
+    /// The text itself, if the condition holds.
+    If(Box<ConditionPlan>),
 }
 
 #[derive(Debug, Clone)]
@@ -178,6 +197,8 @@ pub(super) enum FinishOp {
         mark: String,
         mark_width: usize,
     },
+    /// A text instead of the text.
+    Instead(String),
     Prefix(String),
     Suffix(String),
     /// The plain number; missing if the text is not a number.

@@ -6,12 +6,13 @@
 mod several;
 
 use self::several::join;
+use super::condition::ConditionPlan;
 use super::finish::Change;
-use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Kernel, Op, OpAt, Program};
+use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Gate, Kernel, Op, OpAt, Program};
 use super::pattern::Slots;
 use super::results::Results;
 use super::state::State;
-use crate::batch::{Buffer, Forms, Span, Texts, simd};
+use crate::batch::{Buffer, Forms, Mask, Span, Texts, simd};
 use crate::phrase::Span as PhraseSpan;
 use crate::text::characters::Form;
 use crate::text::unit::Unit;
@@ -50,8 +51,9 @@ impl Work {
 
 /// An observer of the steps of a run. Without one, observing costs nothing.
 pub(super) trait Observer {
-    fn branch(&mut self, _span: &PhraseSpan) {}
-    fn gave(&mut self, _span: &PhraseSpan, _results: &Results, _values: Texts, _state: State) {}
+    fn branch(&mut self, _span: &PhraseSpan, _is_else: bool) {}
+    fn gate(&mut self, _span: &PhraseSpan, _is_open: bool) {}
+    fn gave(&mut self, _at: &OpAt, _results: &Results, _values: Texts, _state: State) {}
     fn literal(&mut self, _text: &str) {}
     const LOOKS: bool;
 }
@@ -63,34 +65,73 @@ impl Observer for Unobserved {
 
 impl Program {
     pub fn run(&self, values: Texts, work: &mut Work, out: &mut Results) {
-        self.run_observed(values, work, out, &mut Unobserved);
+        self.run_where(values, &[], work, out);
+    }
+
+    /// Runs the program. `closed` are the values for which a gate does not hold, by gate.
+    pub(crate) fn run_where(&self, values: Texts, closed: &[Mask], work: &mut Work, out: &mut Results) {
+        self.run_observed(values, closed, work, out, &mut Unobserved);
     }
 
     /// Runs the program on the values at `rows`; the others are marked as not asked.
-    pub(crate) fn run_on(&self, values: Texts, rows: &[u32], work: &mut Work, out: &mut Results) {
+    pub(crate) fn run_on(&self, values: Texts, rows: &[u32], closed: &[Mask], work: &mut Work, out: &mut Results) {
         if rows.len() == values.len() {
-            return self.run(values, work, out);
+            return self.run_where(values, closed, work, out);
         }
         let Work { picked, picked_forms, other, .. } = work;
         let (some, other_work) = Work::of_other(other, out.buffer.most());
-        self.run(pick(values, rows, picked, picked_forms), other_work, some);
+        let closed: Vec<Mask> = closed
+            .iter()
+            .map(|all| {
+                let mut of_rows = Mask::default();
+                of_rows.pick(all, rows);
+                of_rows
+            })
+            .collect();
+        self.run_where(pick(values, rows, picked, picked_forms), &closed, other_work, some);
         out.set_none(values.len(), State::NOT_ASKED);
         out.fill_in(some, rows, values, self.several);
     }
 
-    pub(super) fn run_observed<O: Observer>(&self, values: Texts, work: &mut Work, out: &mut Results, observer: &mut O) {
-        let [first, rest @ ..] = &*self.branches else { return out.set_none(values.len(), State::MISSING) };
-        first.run(values, self.unit, work, out, observer);
+    pub(super) fn run_observed<O: Observer>(
+        &self,
+        values: Texts,
+        closed: &[Mask],
+        work: &mut Work,
+        out: &mut Results,
+        observer: &mut O,
+    ) {
+        let mut rest = &*self.branches;
+        match rest {
+            [first, others @ ..] if closed.get(first.gates.clone()).is_none_or(|gates| gates.iter().all(Mask::is_none)) => {
+                first.run(values, self.unit, work, out, (observer, &self.gates));
+                rest = others;
+            }
+            _ => out.set_none(values.len(), State::MISSING),
+        }
         for branch in rest {
+            let gates = closed.get(branch.gates.clone()).unwrap_or_default();
             let Work { rows, picked, picked_forms, other, .. } = work;
             rows.clear();
             rows.extend((0..).zip(&out.states).filter(|(_, state)| state.missing).map(|(row, _): (u32, _)| row));
             if rows.is_empty() {
                 break;
             }
+            rows.retain(|row| !gates.iter().any(|closed| closed.has(*row as usize)));
+            if rows.is_empty() {
+                if O::LOOKS {
+                    observer.branch(&branch.span, branch.is_else);
+                    let of_gate = self.gates[branch.gates.clone()].iter().zip(gates);
+                    of_gate.for_each(|(gate, closed)| observer.gate(&gate.span, !closed.has(0)));
+                }
+                continue;
+            }
             let (some, other_work) = Work::of_other(other, out.buffer.most());
-            branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, observer);
-            some.set_fallback();
+            branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, (observer, &self.gates));
+            let is_first = std::ptr::eq(branch, &self.branches[0]);
+            if !branch.is_else && !is_first {
+                some.set_fallback();
+            }
             out.fill_in(some, rows, values, self.several);
         }
         out.note_blank(values);
@@ -105,9 +146,17 @@ fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, forms: &
 }
 
 impl BranchPlan {
-    fn run<O: Observer>(&self, values: Texts, unit: Unit, work: &mut Work, out: &mut Results, observer: &mut O) {
+    fn run<O: Observer>(
+        &self,
+        values: Texts,
+        unit: Unit,
+        work: &mut Work,
+        out: &mut Results,
+        (observer, gates): (&mut O, &[Gate]),
+    ) {
         if O::LOOKS {
-            observer.branch(&self.span);
+            observer.branch(&self.span, self.is_else);
+            gates[self.gates.clone()].iter().for_each(|gate| observer.gate(&gate.span, true));
         }
         out.begin(values);
         work.flags.clear();
@@ -123,7 +172,7 @@ impl BranchPlan {
                 for (index, at) in ops.iter().enumerate() {
                     at.run(index == 0, values, unit, work, out);
                     if O::LOOKS {
-                        observer.gave(&at.span, out, values, work.state_of_all());
+                        observer.gave(at, out, values, work.state_of_all());
                     }
                 }
                 if out.are_several() && !work.flags.is_empty() {
@@ -150,6 +199,7 @@ impl OpAt {
             Op::Join(with) => join(with, values, work, out),
             Op::Describe(tell) => tell.run(is_first, values, unit, work, out),
             Op::Finish(finish) => self.finish(finish, values, unit, work, out),
+            Op::If(condition) => gate(condition, values, work, out),
         }
     }
 
@@ -281,6 +331,18 @@ fn define_cut(
         flag(flags, count, index).short = true;
     }
     *span = part.map_or(Span::default(), |part| span.part(part.start, part.end));
+}
+
+/// Empties the texts for which the condition does not hold.
+fn gate(condition: &ConditionPlan, values: Texts, work: &mut Work, out: &mut Results) {
+    work.rows.clear();
+    condition.note_failing(out.texts(values), None, true, &mut work.rows);
+    for item in &work.rows {
+        out.spans[*item as usize] = Span::default();
+        if let Some(taken) = out.taken.get_mut(*item as usize) {
+            *taken = Span::default();
+        }
+    }
 }
 
 /// If a made text is still an unchanged part of its value, so is a part of it.

@@ -3,11 +3,11 @@
 use std::ops::Range;
 
 use super::one::Scratch;
-use super::op::Program;
+use super::op::{Op, OpAt, Program};
 use super::results::Results;
 use super::run::Observer;
 use super::state::State;
-use crate::batch::Texts;
+use crate::batch::{Mask, Texts};
 use crate::phrase::ast::Span;
 
 /// The record of a run on one value.
@@ -26,6 +26,8 @@ pub struct Trace {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BranchTrace {
     pub span: Span,
+    /// Whether it follows `else`.
+    pub is_else: bool,
     /// Its steps up to the one without a result; empty for a literal.
     pub steps: Vec<StepTrace>,
     pub literal: Option<String>,
@@ -39,6 +41,8 @@ pub struct StepTrace {
     pub after: Vec<TracedText>,
     /// The state of the branch after it.
     pub state: State,
+    /// Whether it is a condition, which holds if there is an output.
+    pub is_condition: bool,
 }
 
 /// A text, and its byte range in the value until a finish changes it.
@@ -49,9 +53,10 @@ pub struct TracedText {
 }
 
 impl StepTrace {
-    /// The byte ranges of the value that the step returned.
+    /// The byte ranges of the value that the step returned; none for a condition.
     pub fn marked(&self) -> Vec<Range<usize>> {
-        self.after.iter().filter_map(|seen| seen.in_value.clone()).collect()
+        let after = if self.is_condition { &[][..] } else { &self.after };
+        after.iter().filter_map(|seen| seen.in_value.clone()).collect()
     }
 }
 
@@ -63,11 +68,26 @@ struct Recorder<'v> {
 impl Observer for Recorder<'_> {
     const LOOKS: bool = true;
 
-    fn branch(&mut self, span: &Span) {
-        self.branches.push(BranchTrace { span: span.clone(), steps: Vec::new(), literal: None });
+    fn branch(&mut self, span: &Span, is_else: bool) {
+        self.branches.push(BranchTrace { span: span.clone(), is_else, steps: Vec::new(), literal: None });
     }
 
-    fn gave(&mut self, span: &Span, results: &Results, values: Texts, state: State) {
+    fn gate(&mut self, span: &Span, is_open: bool) {
+        let Some(branch) = self.branches.last_mut() else { return };
+        let whole = TracedText { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
+        let after = if is_open { vec![whole.clone()] } else { Vec::new() };
+        if branch.steps.last().is_none_or(|last| !last.after.is_empty()) {
+            branch.steps.push(StepTrace {
+                span: span.clone(),
+                before: vec![whole],
+                after,
+                state: State::default(),
+                is_condition: true,
+            });
+        }
+    }
+
+    fn gave(&mut self, OpAt { span, op, .. }: &OpAt, results: &Results, values: Texts, state: State) {
         let Some(branch) = self.branches.last_mut() else { return };
         let texts = results.texts(values);
         let all_empty = texts.iter().all(str::is_empty);
@@ -84,7 +104,8 @@ impl Observer for Recorder<'_> {
             last => {
                 let whole = || TracedText { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
                 let before = last.map_or_else(|| vec![whole()], |last| last.after.clone());
-                branch.steps.push(StepTrace { span: span.clone(), before, after, state });
+                let is_condition = matches!(op, Op::If(_));
+                branch.steps.push(StepTrace { span: span.clone(), before, after, state, is_condition });
             }
         }
     }
@@ -109,9 +130,22 @@ impl Program {
     /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
     /// ```
     pub fn trace(&self, value: &str) -> Trace {
+        self.trace_where(value, &[])
+    }
+
+    /// The same in a row. `closed` says of each gate whether it does not hold.
+    pub(crate) fn trace_where(&self, value: &str, closed: &[bool]) -> Trace {
         let mut recorder = Recorder { value, branches: Vec::new() };
         let mut scratch = Scratch::default();
-        self.observe_one(value, &mut scratch, &mut recorder);
+        let mask = |is_closed: &bool| {
+            let mut mask = Mask::default();
+            if *is_closed {
+                mask.fill(1);
+            }
+            mask
+        };
+        let closed: Vec<Mask> = closed.iter().map(mask).collect();
+        self.observe_one(value, &closed, &mut scratch, &mut recorder);
         let (branches, state) = (recorder.branches, scratch.results.state(0));
         let winner = if state.is_there() { branches.last() } else { None };
         let results = winner.map(|branch| match &branch.literal {
@@ -120,6 +154,10 @@ impl Program {
         });
         let marked =
             winner.and_then(|branch| branch.steps.iter().rev().map(StepTrace::marked).find(|marked| !marked.is_empty()));
-        Trace { results: results.unwrap_or_default(), taken: marked.unwrap_or_default(), state, branches }
+        // A branch of conditions alone takes the whole value.
+        let is_whole =
+            winner.is_some_and(|branch| branch.literal.is_none() && branch.steps.iter().all(|step| step.is_condition));
+        let taken = if is_whole { vec![0..value.len()] } else { marked.unwrap_or_default() };
+        Trace { results: results.unwrap_or_default(), taken, state, branches }
     }
 }

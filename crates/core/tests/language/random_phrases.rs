@@ -57,6 +57,7 @@ const MAKES: &[&str] = &[
     "clip to 3 with \"…\"",
     "prefix \"<\"",
     "suffix \">\"",
+    "if (digits or contains \"-\")",
     "add check digit luhn",
     "whether (contains \"-\" or digits and not length 3)",
     "date \"%Y%m%d\" as \"%y\"",

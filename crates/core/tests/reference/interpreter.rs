@@ -39,13 +39,30 @@ pub fn units(text: &str, unit: Unit) -> Vec<&str> {
 }
 
 pub fn phrase(phrase: &Phrase, value: &str, unit: Unit) -> Outcome {
+    phrase_in_row(phrase, value, unit, &|_, _| panic!("the phrase names a column"))
+}
+
+/// The same where branches can have conditions on columns.
+pub fn phrase_in_row(phrase: &Phrase, value: &str, unit: Unit, holds: &dyn Fn(&str, &Condition) -> bool) -> Outcome {
     for (index, branch) in phrase.branches.iter().enumerate() {
         let (results, flags) = match &branch.body {
             Body::Literal(text) => (Some(vec![text.clone()]), Flags::default()),
-            Body::Steps(steps) => self::steps(steps, value, unit),
+            Body::Steps(steps) => {
+                let (of_columns, steps): (Vec<Step>, Vec<Step>) =
+                    steps.iter().cloned().partition(|step| matches!(step.kind, StepKind::If { column: Some(_), .. }));
+                let is_open = |step: &Step| match &step.kind {
+                    StepKind::If { column: Some(column), condition } => holds(column, condition),
+                    _ => true,
+                };
+                match of_columns.iter().all(is_open) {
+                    true => self::steps(&steps, value, unit),
+                    false => (None, Flags::default()),
+                }
+            }
         };
+        let is_fallback = index > 0 && !branch.is_else;
         if let Some(results) = results {
-            let words = [(flags.short, "short"), (flags.long, "long"), (index > 0, "fallback")];
+            let words = [(flags.short, "short"), (flags.long, "long"), (is_fallback, "fallback")];
             let words: Vec<&str> = words.iter().filter(|(holds, _)| *holds).map(|(_, word)| *word).collect();
             return (results, if words.is_empty() { "filled".to_owned() } else { words.join(", ") });
         }
@@ -102,6 +119,10 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
     let whole = (1, count as i64);
     match kind {
         StepKind::Whole => text.to_owned(),
+        StepKind::If { condition: asked, .. } if condition(asked, text, unit) => text.to_owned(),
+        StepKind::If { .. } => String::new(),
+        StepKind::Text(instead) if !text.is_empty() => instead.clone(),
+        StepKind::Text(_) => String::new(),
         StepKind::First(n) => cut(1, *n as i64),
         StepKind::Last(n) => cut(count as i64 - *n as i64 + 1, count as i64),
         StepKind::Char(position) => cut(place(*position), place(*position)),

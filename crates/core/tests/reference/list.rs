@@ -112,7 +112,12 @@ impl<'l> Interpreter<'l> {
         }
         let nothing = |value: &str| (Vec::new(), if value.trim().is_empty() { "blank" } else { "missing" }.to_owned());
         match &piece.source {
-            Source::Take { phrase, .. } => interpreter::phrase(phrase, self.value(piece, cells), self.unit),
+            Source::Take { phrase, .. } => {
+                let holds = |column: &str, condition: &Condition| {
+                    self.holds(condition, self.cell(&ColumnRef::parse(column), cells), cells)
+                };
+                interpreter::phrase_in_row(phrase, self.value(piece, cells), self.unit, &holds)
+            }
             Source::Field { layout, field } => {
                 let layout = &self.list.wanted.layouts[*layout];
                 let value = self.cell(&layout.column, cells);

@@ -77,13 +77,18 @@ fn piece() -> impl Strategy<Value = String> {
         let or = or.map_or(String::new(), |or| format!(" or {or}"));
         format!("take = '''{take}{or}'''\n")
     });
+    let column = proptest::option::of(select(vec!["y: ", "z: "]));
+    let by_condition =
+        (column, select(CONDITIONS.to_vec()), steps(2), steps(2)).prop_map(|(column, condition, then, other)| {
+            format!("take = '''if {}({condition}) then {then} else {other}'''\n", column.unwrap_or_default())
+        });
     let several = (select(SEVERAL.to_vec()), or, 1..4_usize).prop_map(|(several, or, columns)| {
         let or = or.map_or(String::new(), |or| format!(" or {or}"));
         format!("take = '''{several}{or}'''\ncolumns = {columns}\n")
     });
     let built = subsequence(vec!["{y}", "-", "{z}", "{first}"], 2..4)
         .prop_map(|parts| format!("build = \"{}x{{y}}\"\n", parts.concat()));
-    let source = prop_oneof![5 => one, 2 => several, 2 => built];
+    let source = prop_oneof![5 => one, 2 => by_condition, 2 => several, 2 => built];
     let of = proptest::option::weighted(0.4, select(vec!["y", "z"]));
     let when = proptest::option::weighted(0.3, select(CONDITIONS.to_vec()));
     (source, of, when, conditions(3), conditions(2), proptest::bool::weighted(0.2)).prop_map(

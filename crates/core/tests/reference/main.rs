@@ -209,7 +209,14 @@ fn phrase() -> impl Strategy<Value = String> {
     });
     let branch =
         prop_oneof![6 => steps(4), 2 => joined, 1 => select(vec!["\"none\"", "\"\"", "\"é\""]).prop_map(str::to_owned)];
-    proptest::collection::vec(branch, 1..4).prop_map(|branches| branches.join(" or "))
+    let by_condition = (select(CONDITIONS.to_vec()), steps(3), proptest::option::of(steps(2)), proptest::bool::ANY).prop_map(
+        |(condition, then, other, is_else)| {
+            let word = if is_else { "else" } else { "or" };
+            let other = other.map_or(String::new(), |other| format!(" {word} {other}"));
+            format!("if ({condition}) then {then}{other}")
+        },
+    );
+    proptest::collection::vec(prop_oneof![9 => branch, 2 => by_condition], 1..4).prop_map(|branches| branches.join(" or "))
 }
 
 /// Runs a program on a column and compares each result with the interpreter.

@@ -74,6 +74,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r"count of /.*[^A-Z]|[A-Z]/",
             r"count of /(?s:.)\b|\s/",
             "whether contains {part}",
+            "if (contains {part} or digits) then last 4 else first 3",
         ],
     ),
     (

@@ -83,9 +83,8 @@ fn piece_of_row(index: usize, piece: &Piece, carving: &Carving, at: &RowAt, head
         lines.extend(looked_at(&words, width));
         return lines;
     }
-    match (&piece.source, carving.program(index), carving.column(index)) {
-        (Source::Take { phrase, .. }, Some(plan), Some(column)) => {
-            let trace = plan.trace(value(column));
+    match (&piece.source, carving.trace(index, at.batch, at.index), carving.column(index)) {
+        (Source::Take { phrase, .. }, Some(trace), Some(column)) => {
             let names = steps::names(&trace);
             if value(column).is_empty() {
                 lines.push(paint(style::QUIET, "the value is blank"));

@@ -64,7 +64,11 @@ impl Parser<'_> {
         let first = part(self)?;
         let start = first.span.start;
         let mut parts = vec![first];
-        while self.take_word(word) {
+        // `unique` stands alone, so nothing is offered after it.
+        let is_offered = |parser: &Self, parts: &[Condition]| {
+            parser.peek().is_some() || parts.iter().all(|part| part.kind != ConditionKind::Unique)
+        };
+        while is_offered(self, &parts) && self.take_word(word) {
             parts.push(part(self)?);
         }
         match <[Condition; 1]>::try_from(parts) {

@@ -11,7 +11,7 @@ pub(crate) use markers::ordinal;
 use std::cell::RefCell;
 
 pub use self::markers::class_names;
-use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, StepKind, step_with_several};
+use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, Step, StepKind, step_with_several};
 use super::guesses;
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
@@ -201,10 +201,14 @@ impl<'a> Parser<'a> {
 
     fn branches(&mut self) -> Result<Vec<Branch>, PhraseError> {
         let mut branches = vec![self.branch()?];
-        while self.take_word("or") {
+        loop {
+            let is_else = branches.last().is_some_and(begins_with_if) && self.take_word("else");
+            if !is_else && !self.take_word("or") {
+                break;
+            }
             let at = self.at;
-            let branch = self.branch();
-            branches.push(branch.map_err(|error| self.enclosing(branches.last(), at, error))?);
+            let branch = self.branch().map_err(|error| self.enclosing(branches.last(), at, error))?;
+            branches.push(Branch { is_else, ..branch });
         }
         match self.peek() {
             None => Ok(branches),
@@ -231,19 +235,25 @@ impl<'a> Parser<'a> {
                     if !then && self.peek_word() != Some("joined") {
                         break;
                     }
+                    let is_after_if = steps.iter().all(|step| matches!(step.kind, StepKind::If { .. }));
+                    if let (true, Some(Token { kind: TokenKind::Text(text), span })) = (is_after_if, self.peek()) {
+                        self.at += 1;
+                        steps.push(Step { span: span.clone(), kind: StepKind::Text(text.clone()) });
+                        break;
+                    }
                     steps.push(self.step(several)?);
                 }
                 Body::Steps(steps)
             }
         };
-        Ok(Branch { span: start..self.end_of_last(), body })
+        Ok(Branch { span: start..self.end_of_last(), is_else: false, body })
     }
 
     /// The error of a branch at token `at`, with help if the branch is a condition that was to continue the one before its `or`.
     fn enclosing(&self, before: Option<&Branch>, at: usize, error: PhraseError) -> PhraseError {
         let condition = match before.map(|branch| &branch.body) {
             Some(Body::Steps(steps)) => match steps.last().map(|step| &step.kind) {
-                Some(StepKind::Whether(condition)) => condition,
+                Some(StepKind::Whether(condition) | StepKind::If { condition, .. }) => condition,
                 _ => return error,
             },
             _ => return error,
@@ -260,7 +270,11 @@ impl<'a> Parser<'a> {
     }
 
     fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
-        let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
+        let after_literal = match before.map(|branch| &branch.body) {
+            Some(Body::Literal(_)) => true,
+            Some(Body::Steps(steps)) => matches!(steps.last(), Some(Step { kind: StepKind::Text(_), .. })),
+            None => false,
+        };
         let words = &self.source[token.span.clone()];
         if after_literal && words == "then" {
             return PhraseError {
@@ -270,6 +284,9 @@ impl<'a> Parser<'a> {
             };
         }
         let help = match &token.kind {
+            TokenKind::Word(word) if word == "else" => {
+                format!("{}; `else` follows only a branch that begins with `if`", self.with(token.span.clone(), "or"))
+            }
             TokenKind::Word(word) if nearest_step(word).is_some_and(|step| step.word == word) => self.with_inserted("then"),
             TokenKind::Word(word) if word.eq_ignore_ascii_case("then") || word == "and" || word == "|" => {
                 self.with(token.span.clone(), "then")
@@ -357,6 +374,10 @@ impl<'a> Parser<'a> {
         let swapped = words.iter().rev().copied().collect::<Vec<_>>().join(" ");
         PhraseError { kind: ErrorKind::Backwards, help: self.with(span.clone(), &swapped), span }
     }
+}
+
+fn begins_with_if(branch: &Branch) -> bool {
+    matches!(&branch.body, Body::Steps(steps) if matches!(steps.first(), Some(Step { kind: StepKind::If { .. }, .. })))
 }
 
 /// The absolute value of `n`, if it is at most `most`.

@@ -65,6 +65,7 @@ impl Parser<'_> {
                 StepKind::CountOf(self.marker()?)
             }
             "whether" => StepKind::Whether(self.enclosed_condition()?),
+            "if" => StepKind::If { column: self.column_of_if(), condition: self.enclosed_condition()? },
             "joined" => StepKind::Joined(self.with_text(r#"joined with "; ""#)?.0),
             "trim" => StepKind::Trim(self.side().map_or(Sides::Both, Sides::Only)),
             "squeeze" => StepKind::Squeeze,
@@ -180,6 +181,24 @@ impl Parser<'_> {
         }
         let nth = self.nth()?;
         Ok(StepKind::Between { first, second: self.marker()?, nth })
+    }
+
+    /// The column before a colon: `kind:`, `"crew id":` or `#4:`.
+    fn column_of_if(&mut self) -> Option<String> {
+        let Token { kind, span } = self.peek()?;
+        if let TokenKind::Word(word) = kind
+            && let Some(name) = word.strip_suffix(':').filter(|name| !name.is_empty())
+        {
+            self.at += 1;
+            return Some(name.to_owned());
+        }
+        let colon = self.tokens.get(self.at + 1)?;
+        let is_named = matches!(kind, TokenKind::Word(_) | TokenKind::Text(_));
+        if !is_named || !matches!(&colon.kind, TokenKind::Word(word) if word == ":") {
+            return None;
+        }
+        self.at += 2;
+        Some(self.source[span.clone()].to_owned())
     }
 
     fn date_output(&mut self) -> Result<Option<DateOutput>, PhraseError> {

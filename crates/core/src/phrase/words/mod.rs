@@ -4,7 +4,7 @@ mod conditions;
 mod markers;
 mod steps;
 
-use super::ast::{Body, Phrase, StepKind};
+use super::ast::{Body, Branch, Phrase, StepKind};
 
 pub use conditions::condition;
 pub use markers::text;
@@ -21,24 +21,33 @@ pub use markers::text;
 /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
 /// ```
 pub fn phrase(phrase: &Phrase) -> Vec<String> {
-    phrase.branches.iter().enumerate().map(|(index, branch)| sentence(index, &branch.body)).collect()
+    phrase.branches.iter().enumerate().map(|(index, branch)| sentence(index, branch)).collect()
 }
 
-fn sentence(index: usize, body: &Body) -> String {
-    let words = match body {
+fn sentence(index: usize, branch: &Branch) -> String {
+    let words = match &branch.body {
         Body::Literal(text) if text.is_empty() => "leave the cell blank, and do not count it as missing".to_owned(),
         Body::Literal(text) => format!("write {}", markers::text(text)),
         Body::Steps(all) => {
-            let mut several = false;
+            let (mut several, mut asked) = (false, String::new());
             let mut words = Vec::with_capacity(all.len());
             for (index, step) in all.iter().enumerate() {
-                words.push(steps::step(&step.kind, several, index == 0));
+                let step_words = steps::step(&step.kind, several, index == 0);
+                // The first conditions come before a colon.
+                match &step.kind {
+                    StepKind::If { .. } if words.is_empty() => asked += &format!("{step_words}: "),
+                    _ => words.push(step_words),
+                }
                 several = (several || step.kind.gives_several()) && !matches!(step.kind, StepKind::Joined(_));
             }
-            words.join("; then ")
+            if words.is_empty() {
+                words.push("take the whole text".to_owned());
+            }
+            asked + &words.join("; then ")
         }
     };
     match index {
+        _ if branch.is_else => format!("Otherwise: {words}."),
         0 => capitalized(&words) + ".",
         1 => format!("Where that is missing: {words}."),
         _ => format!("Where that is missing too: {words}."),

@@ -486,14 +486,7 @@ impl Carving {
             }
             CheckOf::Fits(place) => {
                 let text = self.failing_text(failure, batch, batch_results).into_owned();
-                let PlaceCheck { most, .. } = self.places[place];
-                let count = characters::count(&text);
-                let detail = match () {
-                    () if has_line_end(&text) => "its text contains a line end".to_owned(),
-                    () if count <= most => "its first or last character would merge with the blank beside it".to_owned(),
-                    () => format!("its text has {count} characters, and its column has {most}"),
-                };
-                let violation = Violation::new(ViolationKind::TooLong, detail);
+                let violation = self.too_wide_violation(place, &text);
                 Fault { check: failure.check as usize, result: text, place: None, violation }
             }
         }
@@ -501,6 +494,17 @@ impl Carving {
 }
 
 impl Carving {
+    fn too_wide_violation(&self, place: usize, text: &str) -> Violation {
+        let PlaceCheck { most, .. } = self.places[place];
+        let count = characters::count(text);
+        let detail = match () {
+            () if has_line_end(text) => "its text contains a line end".to_owned(),
+            () if count <= most => "its first or last character would merge with the blank beside it".to_owned(),
+            () => format!("its text has {count} characters, and its column has {most}"),
+        };
+        Violation::new(ViolationKind::TooLong, detail)
+    }
+
     fn missing_violation(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
         let why = match &self.pieces[piece].body {
             PieceBody::Take { program, phrase, .. } => match self.trace(piece, batch, row) {

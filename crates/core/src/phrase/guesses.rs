@@ -21,6 +21,14 @@ const STEPS: &[(&str, &str)] = &[
     (r"^is (?:in )?(?:all )?(uppercase|lowercase|letters|alphanumeric)\??$", "whether $1"),
     (r"^is ?(?:alpha)\??$", "whether letters"),
     (r"\bwhether matches (Q)", "whether fits $1"),
+    // By condition.
+    (r"^case when\b", "if"),
+    (r"\bwhen (.+?) then (.+?) else\b", "if $1 then $2 else"),
+    (r"\b(?:elif|elseif|elsif)\b", "else if"),
+    (r"\botherwise\b", "else"),
+    (r"^(if .+) end$", "$1"),
+    (r"^(?:map|recode|translate|switch|case|decode) (Q) ?(?:to|as|then|->|=>|:|,) ?(Q)$", "if one of $1 then $2"),
+    (r"^if (?:=|==|is|equals?|equal to) ?(Q)", "if one of $1"),
     // Positions.
     (r"\bleft ?\(? ?(?:I, ?)?(N)(?: ?\))?", "first $1"),
     (r"\bright ?\(? ?(?:I, ?)?(N)(?: ?\))?", "last $1"),
@@ -72,6 +80,11 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:add|prepend|put) (Q) (?:before|in front|at the start)$", "prefix $1"),
     (r"\b(?:add|append|put) (Q)(?: after| at the end)?$", "suffix $1"),
     (r"\bprepend (Q)", "prefix $1"),
+    (
+        r"\b(?:append|compute|calculate|generate)(?: the| a)? check digit (luhn|gs1|isbn10|mod97|mod11-2|iban|verhoeff|damm)\b",
+        "add check digit $1",
+    ),
+    (r"\bdate (Q) ?(?:to|into|->|=>|format|formatted as|written as) ?(Q)", "date $1 as $2"),
     (r"\blen(?:gth)?(?: ?\(\)| of(?: the)? (?:text|value|string))?$", "length"),
     (r"\b(?:to |as |parse )?(?:number|int|integer|float|numeric)\b(?: ?\(\))?$", "plain number"),
 ];
@@ -97,6 +110,12 @@ const CONDITIONS: &[(&str, &str)] = &[
     (r"^(?:begins?|starts?)(?: with)? (Q)", "starts with $1"),
     (r"^(?:ends?|finishes)(?: with| in)? (Q)", "ends with $1"),
     (r"^(?:has|have|includes?|holds?|contain) (Q)", "contains $1"),
+    (r" ?(?:&&|&) ?", " and "),
+    (r" ?\|\|? ?", " or "),
+    (r"^(?:from|since|>=) ?(\d{4}-\d\d-\d\d)$", "range $1 to"),
+    (r"^(?:until|up to|<=) ?(\d{4}-\d\d-\d\d)$", "range to $1"),
+    (r"^(?:between )?(\d{4}-\d\d-\d\d) (?:and|to|until) (\d{4}-\d\d-\d\d|today|now)$", "range $1 to $2"),
+    (r"^(?:in (?:the )?past|not in (?:the )?future|until today|up to today)$", "range to today"),
     (r"^(?:e-?mail address|mail)$", "email"),
     (r"^(?:distinct|no duplicates|not duplicated|once)$", "unique"),
 ];

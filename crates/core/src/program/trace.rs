@@ -157,7 +157,7 @@ impl Program {
         // A branch of conditions alone takes the whole value.
         let is_whole =
             winner.is_some_and(|branch| branch.literal.is_none() && branch.steps.iter().all(|step| step.is_condition));
-        let taken = if is_whole { vec![0..value.len()] } else { marked.unwrap_or_default() };
+        let taken = if is_whole { std::iter::once(0..value.len()).collect() } else { marked.unwrap_or_default() };
         Trace { results: results.unwrap_or_default(), taken, state, branches }
     }
 }

@@ -236,6 +236,12 @@ fn wrong_guesses_lead_to_the_answer() {
         ("last word", "section last by spaces"),
         (r#"everything after "-""#, r#"after "-""#),
         ("after the second -", r#"after 2nd "-""#),
+        ("case when digits then \"n\" else first 3 end", "if digits then \"n\" else first 3"),
+        ("map \"M\" to \"Male\"", "if one of \"M\" then \"Male\""),
+        ("if digits then \"n\" elif letters then \"l\"", "if digits then \"n\" else if letters then \"l\""),
+        ("if digits then \"n\" otherwise first 3", "if digits then \"n\" else first 3"),
+        ("calculate check digit luhn", "add check digit luhn"),
+        ("date \"%d.%m.%Y\" to \"%Y\"", "date \"%d.%m.%Y\" as \"%Y\""),
     ] {
         let error = Phrase::parse(guess).expect_err(guess);
         assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
@@ -256,6 +262,10 @@ fn wrong_guesses_lead_to_the_answer() {
         (r#"begins with "GRP""#, r#"starts with "GRP""#),
         ("must be an email", "email"),
         ("no duplicates", "unique"),
+        ("digits && length 3", "digits and length 3"),
+        ("digits || blank", "digits or blank"),
+        ("since 2020-01-01", "range 2020-01-01 to"),
+        ("not in the future", "range to today"),
     ] {
         let error = Condition::parse(guess).expect_err(guess);
         assert_eq!(error.help, format!("write `{answer}`"), "{guess}");

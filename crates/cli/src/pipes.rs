@@ -1,6 +1,5 @@
 //! Larger pipe buffers.
 
-/// The buffer size in bytes: the largest that systems grant by default.
 #[cfg(target_os = "linux")]
 const SPACE: usize = 1 << 20;
 

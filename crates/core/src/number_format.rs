@@ -75,7 +75,6 @@ struct Section {
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum FormatToken {
     Text(String),
-    /// A digit placeholder `0`, `#` or `?`, and whether it follows the decimal point.
     Digit(char, bool),
     General,
     Point,

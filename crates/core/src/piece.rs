@@ -134,7 +134,6 @@ impl Rules {
 pub enum OutputForm {
     #[default]
     One,
-    /// This number of columns: name_1, name_2 …
     Columns(usize),
     /// As many columns as the row with the most results needs.
     AutoColumns,
@@ -144,9 +143,7 @@ pub enum OutputForm {
 /// Maps the bytes of a text to the bytes of the longer text that contains it, possibly with escapes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum TextPlace {
-    /// Unchanged, from this byte on.
     At(usize),
-    /// The position of each byte, and of the end.
     Mapped(Vec<usize>),
 }
 

@@ -33,7 +33,6 @@ pub struct ColumnPosition {
 
 const HELP: &str = "write them as 'code 1 to 8, qty 9 to 12, note 14 to end'; a name with a comma in it is written in quotes";
 
-/// Maximum position; more is a typing mistake.
 const MOST: usize = 1_000_000;
 
 impl Widths {
@@ -176,7 +175,6 @@ impl fmt::Display for Widths {
     }
 }
 
-/// Whether a name can be written without quotes.
 fn is_bare(name: &str) -> bool {
     let words: Vec<&str> = name.split_whitespace().collect();
     let is_plain = |word: &&str| word.parse::<usize>().is_err() && !["to", "for", "end"].contains(word);

@@ -13,7 +13,6 @@ pub enum Record<'r> {
     Digits(&'r str),
     Shown(f64, &'r str),
     Truth(bool),
-    /// A date, or a date and time, in ISO 8601.
     Date(&'r str),
     End,
 }

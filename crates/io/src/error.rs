@@ -78,12 +78,7 @@ pub enum Error {
     #[error("{name}, line {line}: the key {key:?} first appears here, but the columns were needed earlier")]
     LateKey { name: String, line: u64, key: String },
     #[error("{name}, line {line}: up to here the objects have more than {limit} different keys, and each key is a column")]
-    TooManyKeys {
-        name: String,
-        /// The line of the first key over the limit, from 1.
-        line: u64,
-        limit: usize,
-    },
+    TooManyKeys { name: String, line: u64, limit: usize },
     #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     SurveyTooLarge { columns: usize, limit: usize },
     #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]

@@ -11,7 +11,6 @@ use crate::Error;
 use crate::pool::lock;
 use crate::source::input::Input;
 
-/// Maximum number of links to follow, as in operating systems.
 const MOST_LINKS: usize = 40;
 
 /// The files that a run reads and writes. Copies share their state.

@@ -15,7 +15,6 @@ use crate::source::Reading;
 use crate::source::input::Input;
 use crate::table::Table;
 
-/// Maximum memory for the texts of a list, in bytes.
 const MOST_BYTES: usize = 512 << 20;
 const EACH: usize = 40;
 

@@ -9,7 +9,6 @@ use std::ops::Range;
 use keen_notch_core::carving::Memory;
 use keen_notch_core::check::unique_texts::{Entry, Store, StoreError, row_of};
 
-/// Entries per read: a page of many systems.
 const PAGE: usize = 256;
 const MERGED: usize = 4;
 const WIDTH: usize = size_of::<Entry>();

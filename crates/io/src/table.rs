@@ -38,7 +38,6 @@ pub struct Table {
     all: Vec<Input>,
     first_reading: Reading,
     part: Option<PartRead>,
-    /// The state of its files before the first reading.
     unchanged: FileStamps,
     is_again: bool,
 }

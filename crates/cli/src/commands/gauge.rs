@@ -29,7 +29,6 @@ const MOST_RUN: usize = 60;
 /// With more runs, several share a line.
 const MOST_RUN_LINES: usize = 16;
 
-/// Maximum width of a section, and of all sections of a delimiter, in columns.
 const MOST_SECTION: usize = 20;
 const MOST_SECTIONS: usize = 160;
 

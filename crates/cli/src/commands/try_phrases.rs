@@ -24,7 +24,6 @@ use crate::try_ui::{
     At, Counting, Counts, Draft, Field, Key, ListFile, Model, Sample, Screen, ScreenMap, command, draw, give_back,
 };
 
-/// Pause in typing before all rows are counted, and interval of the counts.
 const PAUSE: Duration = Duration::from_millis(120);
 
 pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
@@ -96,7 +95,6 @@ struct Session {
     name: String,
     file: Option<ListFile>,
     reading_of_list: Vec<(String, String)>,
-    /// The pieces as the list has them, if it exists.
     kept: Option<Vec<Draft>>,
     /// The change of the model at which the warning about unsaved pieces was shown.
     warned_at: Option<u64>,
@@ -169,7 +167,6 @@ impl Session {
         self.kept.as_ref() == Some(&self.model.pieces)
     }
 
-    /// Whether unsaved pieces would be lost, because no command can express them.
     fn would_lose(&self) -> bool {
         let has_phrase = self.model.pieces.iter().any(|piece| piece.has_phrase());
         let can_be_said = self.file.is_none() && self.command(&[]).is_some();

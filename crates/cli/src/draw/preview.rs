@@ -9,7 +9,6 @@ use keen_notch_io::carve::{Job, Odd, OddRow, PreviewCell, Report};
 use super::style::{self, paint};
 use super::{table, visible};
 
-/// Maximum cell widths in columns; the smaller ones if the table is too wide.
 const MOST_CELL: [usize; 3] = [40, 24, 16];
 
 /// Draws the rows kept for display. If they are too wide, columns without pieces go first, then cells get shorter, then the last columns

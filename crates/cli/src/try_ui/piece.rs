@@ -20,7 +20,6 @@ pub enum Line {
     More,
 }
 
-/// Keys with their own line, or that do not apply to a piece with a phrase.
 const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
 
 pub const MORE: [&str; 7] = [

@@ -190,7 +190,6 @@ fn after(says: &str) -> String {
     if says.is_empty() { String::new() } else { format!("; {says}") }
 }
 
-/// The current value with the piece, in `most` lines; and the positions of its characters.
 fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<CharacterPlaces>) {
     if model.order.is_empty() {
         return (vec![paint(style::QUIET, "no rows to show")], Vec::new());

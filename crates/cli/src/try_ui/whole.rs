@@ -10,7 +10,6 @@ use keen_notch_core::tally::Tally;
 use keen_notch_io::table::Table;
 use keen_notch_io::{Error, spill};
 
-/// Memory limit for `unique` while counting, in bytes.
 const MOST_REMEMBERED: usize = 32 << 20;
 
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

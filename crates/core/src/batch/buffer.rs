@@ -131,7 +131,6 @@ const MOST_AHEAD: usize = 1 << 20;
 /// returns them to the system.
 pub const OWN_MAPPING: usize = (32 << 20) + 1;
 
-/// Bytes per copy operation of a writer.
 const CHUNK: usize = 32;
 
 /// Writes into reserved memory of a buffer until `finish`.

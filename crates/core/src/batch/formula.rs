@@ -2,7 +2,6 @@
 
 use crate::batch::Texts;
 
-/// The first bytes of formulas; a tab or carriage return before them is skipped.
 const BEGINS: [bool; 256] = {
     let mut table = [false; 256];
     let mut index = 0;

@@ -13,7 +13,6 @@ pub(super) struct PiecePlan {
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
     pub(super) value_type: Option<ValueType>,
-    /// The effect if the piece is missing, in addition to checks on presence.
     pub(super) asks_missing: AsksMissing,
     pub(super) hidden: bool,
     /// The bytes that its results can contain although its source columns do not.

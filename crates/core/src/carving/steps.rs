@@ -18,7 +18,6 @@ pub trait BatchRows {
 
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R;
 
-    /// The number of a row, from 1.
     fn number(&self, row: usize) -> u64;
 }
 
@@ -145,7 +144,6 @@ impl Carving {
     }
 }
 
-/// Removes the rows that `keep` left out. Returns how many.
 fn keep<R: BatchRows>(rows: &mut R, results: &mut BatchResults) -> u64 {
     let Some(kept) = results.take_kept() else { return 0 };
     let before = rows.count();

@@ -14,7 +14,6 @@ use crate::text::characters;
 const MOST_LOCAL: usize = 64;
 /// The longest address, in bytes (RFC 5321, 4.5.3.1.3, less the brackets of a path).
 const MOST_ADDRESS: usize = 254;
-/// The longest label of a domain, in bytes (RFC 1035, 2.3.4).
 const MOST_LABEL: usize = 63;
 
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -94,7 +94,6 @@ pub(super) struct RowsEntry {
     pub(super) unique: Texts,
 }
 
-/// One text, or a list of texts.
 #[derive(Debug, Default)]
 pub(super) struct Texts(Vec<Spanned<String>>);
 

@@ -12,7 +12,6 @@ use crate::text::unit::Unit;
 /// Observations about the branches of a phrase that read dates: two or more.
 #[derive(Debug, Clone)]
 pub struct DateBranches {
-    /// The format of each branch, and the branch as a separate phrase.
     branches: Arc<[(String, Program)]>,
     /// Values that two branches read as different dates.
     pub ambiguous: Sightings,

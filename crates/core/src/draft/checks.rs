@@ -7,7 +7,6 @@ use crate::text::characters;
 
 /// A check is proposed if at least this share of the texts pass it.
 pub const NEARLY_ALL: f64 = 0.95;
-/// Maximum number of distinct texts to list.
 const FEW: usize = 8;
 const EXCEPTION: f64 = 0.01;
 

@@ -24,9 +24,7 @@ impl Step {
     }
 }
 
-/// Occurrences of a marker that are tried from the left.
 const MOST_NTH: usize = 4;
-/// Sections, numbers and runs that are tried from either end.
 const MOST_PARTS: usize = 9;
 const MOST_MARKERS: usize = 14;
 

@@ -3,7 +3,6 @@
 use super::dates;
 use crate::text_error::TextError;
 
-/// Maximum size of the value of an example, in bytes.
 const MOST_BYTES: usize = 1000;
 
 const ARROW: &str = " => ";

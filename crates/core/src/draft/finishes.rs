@@ -9,9 +9,7 @@ use super::search::THEN;
 use crate::phrase::quoted;
 use crate::text::characters;
 
-/// Maximum number of finishes in a sequence.
 const MOST: usize = 3;
-/// Maximum number of intermediate texts per stage.
 const MOST_STATES: usize = 40;
 
 /// A sequence of finishes with its cost.
@@ -54,7 +52,6 @@ impl<'a> Target<'a> {
     }
 }
 
-/// Maximum number of letters and digits in a prefix.
 const MOST_BEFORE: usize = 64;
 
 fn picked(text: &[char], wanted: &[char]) -> usize {

@@ -11,7 +11,6 @@ use crate::program::{Program, Scratch};
 use crate::survey::Row;
 use crate::survey::{Kinds, What, runs_of};
 
-/// Number of phrases to show.
 const MOST: usize = 3;
 /// The cost added if all rows have no result, or a result unlike those of the examples.
 const WEIGHT: f64 = 1.5;

@@ -18,11 +18,8 @@ pub const THEN: f64 = 0.15;
 const MOST_COST: f64 = 4.5;
 /// Phrases may cost this much more than the simplest one.
 const MARGIN: f64 = 1.1;
-/// Maximum number of distinct cuts to cut again.
 const MOST_FIRST: usize = 80;
-/// Maximum number of phrases with the same results.
 const MOST_ALIKE: usize = 12;
-/// Maximum number of phrases to return.
 const MOST_FOUND: usize = 120;
 
 #[derive(Debug, Clone, PartialEq)]
@@ -162,7 +159,6 @@ pub enum Contradiction {
     Together,
 }
 
-/// Maximum number of examples whose pairs are tested.
 const MOST_PAIRED: usize = 6;
 
 /// Finds the examples that contradict each other, if no phrase fits all.

@@ -48,7 +48,6 @@ struct FieldEvent {
     at: usize,
 }
 
-/// Minimum number of events before any are removed.
 const FEW_SIGHTS: usize = 1 << 12;
 
 impl FieldEvents {

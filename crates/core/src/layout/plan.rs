@@ -19,7 +19,6 @@ pub struct LayoutPlan {
 /// The fields of a layout in some values, and the values that do not match.
 #[derive(Debug, Default)]
 pub struct LayoutFits {
-    /// By field and value; empty if absent.
     fields: Vec<Vec<Span>>,
     unfit: Vec<LayoutMismatch>,
     places: Vec<FieldSpan>,

@@ -19,7 +19,6 @@ pub struct Walk {
 struct Straight {
     class: [ByteRange; 2],
     count: usize,
-    /// The edge of the first character, and the state after the last.
     edge: u16,
     to: u32,
 }

@@ -7,7 +7,6 @@ use super::ast::{Body, ConditionKind, StepKind};
 use super::reference::{CONDITIONS, entries};
 use super::{Condition, Phrase};
 
-/// The names of all variants, and the name of a value's variant.
 macro_rules! variants {
     ($all:ident, $name_of:ident, $of:ident: $($variant:ident),+ $(,)?) => {
         const $all: &[&str] = &[$(stringify!($variant)),+];

@@ -183,7 +183,6 @@ pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), Phr
     })
 }
 
-/// The code point of `{2013}` at the start of `rest`, and its size in bytes.
 fn code_point(rest: &str) -> Option<(char, usize)> {
     let (digits, _) = rest.strip_prefix('{')?.split_once('}')?;
     if digits.is_empty() || digits.len() > 6 || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {

@@ -24,7 +24,6 @@ use crate::text::unit::Unit;
 pub struct ConditionPlan {
     negated: bool,
     test: Test,
-    /// The negation in words: `does not start with “GRP”`.
     words: String,
 }
 

@@ -15,7 +15,6 @@ pub(crate) struct DatePlan {
     output: Option<String>,
 }
 
-/// Date fields as letters, as in many programs, the longest first.
 const LETTERS: [(&str, &str); 11] = [
     ("yyyy", "%Y"),
     ("mmmm", "%B"),
@@ -50,17 +49,12 @@ fn with_fields(letters: &str) -> Option<String> {
     meant.contains('%').then_some(meant)
 }
 
-/// The expected parts of a text, from left to right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Field {
     Char(char),
-    Digits {
-        least: usize,
-        most: usize,
-    },
+    Digits { least: usize, most: usize },
     Padded(usize),
     Letters,
-    /// A sign and digits, with or without colons.
     Offset,
 }
 

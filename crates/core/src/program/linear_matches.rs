@@ -19,7 +19,6 @@ use regex_automata::util::primitives::{NonMaxUsize, StateID};
 use regex_automata::util::start::Config as Start;
 use regex_automata::util::syntax;
 
-/// Positions of a text whose states are kept at a time.
 const BLOCK: usize = 4096;
 /// Maximum memory for sets of states, in bytes, before they are discarded. Those of a block always fit in addition.
 const MOST_SETS: usize = 16 << 20;
@@ -79,7 +78,6 @@ pub(super) struct LinearPattern {
     nfa: NFA,
     /// For each state, its predecessors without a byte, and the assertions between them.
     before: Vec<Vec<(StateID, Option<Look>)>>,
-    /// The states that read a byte, and the match states.
     reading: Vec<StateID>,
     matching: Vec<StateID>,
 }
@@ -135,11 +133,9 @@ pub(super) struct LinearMatches<'p, 't> {
     from: usize,
     /// For each block, the states at its end from which a match is reachable.
     ends: Vec<Set>,
-    /// The current block, and the number of the set at each of its positions.
     held: usize,
     block: Vec<u32>,
     sets: IndexSet<Set, RandomState>,
-    /// Cached predecessor sets by set, byte and assertions.
     known: HashMap<(u32, u8, u32), u32, RandomState>,
     /// States that were tried at a position, with the round.
     tried: Vec<u32>,

@@ -15,9 +15,7 @@ use super::linear_matches::{self, LinearMatches, LinearPattern};
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
 
-/// Maximum compiled size, in bytes.
 const LIMIT: usize = 10 << 20;
-/// Maximum compiled size of all pieces of a run, in bytes.
 const MOST_TOGETHER: usize = 128 << 20;
 
 pub(crate) type Slots = Vec<Option<NonMaxUsize>>;

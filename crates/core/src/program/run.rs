@@ -24,7 +24,6 @@ pub struct Work {
     buffer: Buffer,
     text: String,
     slots: Slots,
-    /// The states that the texts do not show; may be empty.
     flags: Vec<State>,
     row_flags: Vec<State>,
     /// The values without a result so far, and those of a condition.
@@ -35,7 +34,6 @@ pub struct Work {
 }
 
 impl Work {
-    /// Limits each step to `most` bytes of texts.
     pub(crate) fn with_most(&mut self, most: usize) -> &mut Work {
         self.buffer.set_most(most);
         self

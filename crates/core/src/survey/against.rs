@@ -34,20 +34,17 @@ pub struct Against {
 #[non_exhaustive]
 pub enum Change {
     NewShape(Group),
-    /// A new unusual character.
     NewOddity(Oddity, Sightings),
     Blanks {
         before: u64,
         now: Sightings,
     },
-    /// New values in a column with few distinct values.
     NewValues {
         before: u64,
         now: u64,
         new: u64,
         rows: Vec<u64>,
     },
-    /// A large change in the number of distinct values.
     Distinct {
         before: Count,
         now: Count,
@@ -60,7 +57,6 @@ pub enum Change {
         before: (usize, u64),
         now: (u64, Sightings),
     },
-    /// Values outside the earlier range of lengths.
     Lengths {
         before: (usize, usize),
         now: (usize, usize),

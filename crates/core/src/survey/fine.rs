@@ -10,7 +10,6 @@ const OTHER: u8 = 0x84;
 const CUT_OFF: u8 = 0x85;
 /// Maximum length of a run in a key. It limits the memory for a corrupt key.
 const LONGEST_RUN: usize = 1 << 40;
-/// Maximum number of runs in a fine shape; later runs are merged.
 const MOST_RUNS: usize = 64;
 
 /// A run of a fine shape.
@@ -22,9 +21,7 @@ pub struct FineRun {
 
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum What {
-    /// Letters or digits of one kind.
     Kind(Kinds),
-    /// A repeated character other than a letter or digit.
     Character(String),
     Rest,
 }

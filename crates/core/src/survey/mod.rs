@@ -89,9 +89,7 @@ impl Depth {
 /// With little memory, a survey halves its limits up to this many times.
 const MOST_HALVINGS: u32 = 3;
 
-/// Estimated overhead of an allocation, in bytes.
 const ALLOCATION: usize = 16;
-/// Number of rows in a sample.
 const SAMPLE: usize = 2000;
 /// Positions are shown if at least this share of the values has one length.
 const STEADY: f64 = 0.6;

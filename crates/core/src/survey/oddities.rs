@@ -15,14 +15,11 @@ const MOST: usize = 50;
 pub enum Oddity {
     SpaceAtStart,
     SpaceAtEnd,
-    /// Two or more spaces in a row inside the value.
     DoubleSpace,
     /// Another invisible character: a no-break space, tab, line break or joiner.
     Unseen(char),
-    /// A look-alike of a keyboard character.
     LooksLike(char, char),
     Combining(char),
-    /// Further characters beyond the maximum.
     Others,
 }
 

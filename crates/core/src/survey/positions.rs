@@ -23,9 +23,7 @@ pub struct Position {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Content {
     Character(String),
-    /// A letter or digit of this kind.
     Kind(Kinds),
-    /// Another character beyond the maximum.
     Other,
 }
 

@@ -19,7 +19,6 @@ pub struct Row {
 #[derive(Debug, Clone)]
 pub struct Sample {
     most: usize,
-    /// The bytes of the values.
     width: usize,
     /// Entries with the hash of the row number, the largest first.
     kept: BinaryHeap<(u64, u64, String)>,

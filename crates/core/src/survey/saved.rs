@@ -20,7 +20,6 @@ const MOST: usize = 1 << 48;
 /// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 1;
 
-/// The number of distinct values is exact up to this limit.
 const VALUES: usize = 200;
 /// Maximum number of separate shapes. A larger survey reaches it by halving its own limit, so both merge the same shapes.
 const SHAPES: usize = 62;

@@ -47,7 +47,6 @@ struct Fine {
     coarse: usize,
 }
 
-/// A coarse shape: words are told apart by their kinds only.
 #[derive(Debug, Clone)]
 struct Coarse {
     number: usize,
@@ -209,7 +208,6 @@ impl Shapes {
         self.keep_bounds();
     }
 
-    /// Adds values of a coarse shape over the limit.
     fn insert_merged(&mut self, key: Box<[u8]>, merged: Box<MergedShape>) {
         match self.coarse.get_mut(&key) {
             None => {

@@ -7,7 +7,6 @@ use super::ALLOCATION;
 use super::sample::Row;
 use crate::hashed::AsItIs;
 
-/// Maximum size of a displayed value, in bytes.
 const LONGEST: usize = 200;
 
 /// Counts distinct values by their smallest hashes.
@@ -25,12 +24,10 @@ pub struct Values {
     highest: u64,
     /// The frequency of each value by hash; `None` with too many values.
     seen: Option<HashMap<u64, Frequency, BuildHasherDefault<AsItIs>>>,
-    /// The memory of their texts, in bytes.
     width: usize,
     hasher: FixedState,
 }
 
-/// Bits of a hash that are not saved.
 #[cfg(feature = "cutlist")]
 const SAVED_SHIFT: u32 = 16;
 
@@ -46,7 +43,6 @@ pub struct SavedValues {
 struct Frequency {
     count: u64,
     first: u64,
-    /// Its text, shortened if long.
     text: Box<str>,
 }
 
@@ -247,7 +243,6 @@ pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<FrequentVa
     seen.into_iter().map(value).collect()
 }
 
-/// The number of rows with a value, and the first of them.
 struct RankedValue<'v> {
     count: u64,
     first: u64,

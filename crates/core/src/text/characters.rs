@@ -64,11 +64,9 @@ fn code_point_before(bytes: &[u8], end: usize) -> usize {
 /// The form of a text, which decides how characters are found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
-    /// Every character is one byte: see [`is_plain`].
     Plain,
     /// Every code point is a character by itself.
     Simple,
-    /// Characters may consist of several code points.
     Composite,
 }
 

@@ -12,7 +12,6 @@ use super::characters::{self, Form};
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "cutlist", serde(rename_all = "lowercase"))]
 pub enum Unit {
-    /// Extended grapheme clusters, as readers see them.
     #[default]
     Characters,
     Codepoints,

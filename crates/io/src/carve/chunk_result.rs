@@ -12,7 +12,6 @@ use crate::encode::Held;
 pub struct ChunkResult {
     pub bytes: Buffer,
     pub aside: Buffer,
-    /// The rows of a batch to set aside, with the reasons.
     pub(super) offcuts: Vec<(u32, String)>,
     pub(super) kept: (Held, Held),
     pub faults: Vec<LocatedFault>,

@@ -1,6 +1,5 @@
 use indexmap::IndexMap;
 
-/// Maximum number of distinct texts; the first ones are counted.
 const MOST: usize = 2000;
 
 #[derive(Debug, Clone, Default)]

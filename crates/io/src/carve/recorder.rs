@@ -29,7 +29,6 @@ pub(super) struct Recorder<'w, 'j> {
     pub(super) ahead: Ahead<'w, ChunkResult>,
 }
 
-/// What becomes of a row with faults.
 #[derive(Clone, Copy)]
 struct RowUse {
     set_aside: bool,

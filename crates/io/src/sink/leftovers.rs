@@ -12,9 +12,7 @@ use std::sync::Arc;
 use crate::sink::folder::Folder;
 use crate::sink::unfinished::Beside;
 
-/// Suffix of a file that is being written.
 const NEW: &str = ".part";
-/// Suffix of a replaced file that may be restored.
 const OLD: &str = ".old";
 /// Bytes of an output's name in the name of its temporary file. File systems limit names to 255 bytes.
 const MOST_OF_NAME: usize = 180;

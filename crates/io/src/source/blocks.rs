@@ -10,7 +10,6 @@ use crate::pool::lock;
 use crate::source::foreign::utf16;
 use crate::source::{LineCount, Reading};
 
-/// Bytes to read before detecting the encoding.
 const ENOUGH: usize = 16;
 
 /// Bytes examined at a time, with one bit each in a mask.
@@ -162,7 +161,6 @@ pub struct Blocks<E> {
     line_ends: u64,
     line: u64,
     ended: bool,
-    /// Whether the input has an explicit encoding.
     is_decoded: bool,
 }
 

@@ -67,7 +67,6 @@ pub fn unpacked(packed: impl Read + Send + 'static, compression: Compression, me
     ahead(Decompressor { state: State::Packed(Box::new(packed)), compression, memory, failed })
 }
 
-/// Records whether the reader failed.
 struct Noting<R> {
     reader: R,
     failed: Arc<AtomicBool>,
@@ -83,7 +82,6 @@ impl<R: Read> Read for Noting<R> {
     }
 }
 
-/// Distinguishes read errors from invalid compressed data.
 struct Decompressor {
     state: State,
     compression: Compression,
@@ -140,7 +138,6 @@ impl Read for Decompressor {
     }
 }
 
-/// Length of the longest signature.
 const BEGINNING: usize = 4;
 
 /// Whether the first bytes match the signature, or are a truncated signature.

@@ -144,7 +144,6 @@ impl Encoding {
         }
     }
 
-    /// The decoder. A byte-order mark of UTF-8 stays in the text.
     pub(super) fn decoder(self) -> encoding_rs::Decoder {
         if self == Encoding::UTF_8 { self.0.new_decoder_without_bom_handling() } else { self.0.new_decoder() }
     }

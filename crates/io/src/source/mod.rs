@@ -227,7 +227,6 @@ pub enum CellKind {
     /// A number in JSON notation.
     Number,
     Truth,
-    /// A date, or a date and time, in ISO 8601.
     Date,
     Nested,
 }

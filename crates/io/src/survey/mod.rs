@@ -138,7 +138,6 @@ impl Memory {
         Error::SurveyTooLarge { columns: self.columns, limit: self.most }
     }
 
-    /// The maximum number of threads whose surveys fit in the memory.
     fn most_threads(&self) -> usize {
         (self.most / (self.columns * self.share).max(1)).max(1)
     }

@@ -8,7 +8,6 @@ use crate::draw::rows;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Up to this number of distinct values, all are shown.
 const FEW: u64 = 20;
 const MOST_VALUES: usize = 6;
 const BAR: usize = 16;

@@ -100,7 +100,6 @@ pub fn draw(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize
     lines
 }
 
-/// A block per position, as high as the share of the usual content.
 fn strip(positions: &[Position], width: usize) -> Vec<String> {
     let fits = width.saturating_sub(11);
     let mut lines = Vec::new();

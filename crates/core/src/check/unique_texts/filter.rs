@@ -3,7 +3,6 @@
 /// 64-bit words per block. A block fills a CPU cache line.
 const WORDS: usize = 8;
 const PROBES: u32 = 4;
-/// Hash bits that select a bit of a block.
 const PROBE_BITS: u32 = 9;
 
 /// A blocked Bloom filter (Putze, Sanders and Singler, "Cache-, Hash- and Space-Efficient Bloom Filters", 2007).

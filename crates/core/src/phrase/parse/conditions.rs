@@ -226,7 +226,6 @@ impl Parser<'_> {
         }
     }
 
-    /// `range 1 to 999`, with either end left open.
     fn range_condition(&mut self) -> Result<ConditionKind, PhraseError> {
         let start = self.here().start;
         let day = self.day_if_any()?;

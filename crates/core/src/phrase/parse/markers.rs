@@ -214,7 +214,6 @@ fn nearest_class(word: &str) -> Option<&'static str> {
     also.or_else(|| words::nearest(word, CLASSES.iter().map(|(name, _)| *name)))
 }
 
-/// A number as an ordinal: 1st, 2nd, 3rd, 4th, 11th …
 pub(crate) fn ordinal(n: i64) -> String {
     let ending = match (n % 100, n % 10) {
         (11..=13, _) => "th",

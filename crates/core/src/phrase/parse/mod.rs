@@ -17,7 +17,6 @@ use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
 
-/// Maximum position or width, in characters.
 const MOST_CHARACTERS: usize = 1_000_000_000;
 
 const SAMPLE_STEPS: &str = r#"`first 3`, `section 2 by "-"` or `whole`"#;
@@ -380,7 +379,6 @@ fn begins_with_if(branch: &Branch) -> bool {
     matches!(&branch.body, Body::Steps(steps) if matches!(steps.first(), Some(Step { kind: StepKind::If { .. }, .. })))
 }
 
-/// The absolute value of `n`, if it is at most `most`.
 fn at_most(most: usize, n: i64, span: &Span) -> Result<usize, PhraseError> {
     usize::try_from(n.unsigned_abs()).ok().filter(|size| *size <= most).ok_or_else(|| PhraseError {
         kind: ErrorKind::NumberTooLarge { most },

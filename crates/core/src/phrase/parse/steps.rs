@@ -209,7 +209,6 @@ impl Parser<'_> {
         Ok(Some(DateOutput { text, span }))
     }
 
-    /// `by MARKER` with an optional `skipping empty`.
     fn division(&mut self) -> Result<Division, PhraseError> {
         if !self.take_word("by") {
             let help = match self.peek() {
@@ -226,7 +225,6 @@ impl Parser<'_> {
         Ok(Division { marker, skipping_empty })
     }
 
-    /// `signed` and `like "1,234.5"` in either order.
     fn number_style(&mut self) -> Result<NumberStyle, PhraseError> {
         let mut style = NumberStyle { signed: false, like: Vec::new() };
         loop {

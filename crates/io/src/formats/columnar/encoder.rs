@@ -32,7 +32,6 @@ use crate::kind::Kind;
 use crate::source::types::{ObservedTypes, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
-/// Flush the buffered rows of a chunk at this size, in bytes.
 const MOST_HELD: usize = 512 << 10;
 const CELL: usize = size_of::<i32>() + size_of::<bool>();
 

@@ -44,7 +44,6 @@ use crate::source::{Format, TableFormat, TypeDifference};
 const INFO: FormatInfo = FormatInfo { has_types: true, has_arrays: true, ..FormatInfo::PLAIN };
 
 pub static PARQUET: FormatInfo = FormatInfo { name: "Parquet", endings: &["parquet"], ..INFO };
-/// Batches with an index at the end.
 static ARROW_FILE: FormatInfo = FormatInfo { endings: &["arrow", "feather"], in_a_pipe: Some(&ARROW_STREAM), ..ARROW };
 pub static ARROW_STREAM: FormatInfo = FormatInfo { endings: &["arrows"], in_a_pipe: Some(&ARROW_STREAM), ..ARROW };
 const ARROW: FormatInfo = FormatInfo { name: "Arrow", ..INFO };

@@ -43,14 +43,11 @@ mod of_packages {
     use crate::sink::Limit;
     use crate::sink::transform::Transform;
 
-    /// The end marker of a stream.
     const END: [u8; 8] = [0xFF, 0xFF, 0xFF, 0xFF, 0, 0, 0, 0];
-    /// Maximum size of a row group in memory, in bytes.
     const MOST_GROUP: usize = 32 << 20;
     /// Maximum cells of a row group with many columns. The package takes about 10 bytes for each of up to 20 000 cells of a column that
     /// wait for the end of their page, and does not count them in the size of the row group.
     const MOST_CELLS: usize = 3 << 20;
-    /// Number of values of a new column to examine.
     const LOOKED: usize = 1024;
 
     pub struct ColumnarFile {

@@ -13,7 +13,6 @@ pub const PATIENCE: Duration = Duration::from_secs(10);
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Use {
-    /// Reading: the file must exist and stays unchanged.
     Read,
     Write,
 }

@@ -19,7 +19,6 @@ use crate::source::{RawRow, RawRows};
 
 pub struct DelimitedEncoder {
     delimiter: u8,
-    /// The delimiter of the input header, if the first input is delimited text.
     read: Option<u8>,
     preamble: Preamble,
     has_header: bool,

@@ -28,12 +28,10 @@ struct Rare {
 
 #[derive(Debug, Default)]
 struct Places {
-    /// Memory with `count` positions in use.
     memory: Vec<u32>,
     count: usize,
 }
 
-/// Bytes per allocation of positions.
 const STRETCH: usize = 64 * BLOCK;
 
 impl Places {

@@ -97,7 +97,6 @@ pub fn places(block: &[u8; BLOCK], byte: u8) -> u64 {
     Sixteens(*block).are(byte)
 }
 
-/// The bytes of a block in CPU registers.
 trait Bytes {
     fn are(&self, byte: u8) -> u64;
 

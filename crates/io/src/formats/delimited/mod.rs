@@ -108,7 +108,6 @@ pub struct DelimitedSource {
     preamble: Preamble,
     header: Header,
     blocks: Blocks<OutsideQuotes>,
-    /// The block with the header, and the position after it.
     first: Option<(Block, usize)>,
     ahead: VecDeque<Block>,
     shape: Arc<ChunkContext>,

@@ -13,7 +13,6 @@ pub struct QuoteScanner {
     is_inside: bool,
     /// Whether a quote at the next byte opens a cell or continues one: the byte before it ends a cell or is a closing quote.
     may_open: bool,
-    /// The position of the last quote that opened or continued a cell.
     opened: usize,
 }
 

@@ -60,7 +60,6 @@ struct ChunkMembers {
     has_gaps: bool,
     has_escapes: bool,
     columns: Vec<usize>,
-    /// The last line with each column, numbered over all chunks.
     last_lines: Vec<u64>,
     lines: u64,
 }
@@ -356,7 +355,6 @@ impl RawCells for JsonLinesChunk {
 }
 
 enum Wrong {
-    /// Invalid text, at a byte of the line.
     Escape(usize),
     Late(String),
     Doubled(String),

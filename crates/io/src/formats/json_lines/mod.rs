@@ -61,10 +61,8 @@ pub struct JsonLines {
     style: Style,
     types: Vec<ObservedTypes>,
     blocks: Blocks<EachLine>,
-    /// Blocks that were read for their keys.
     first: VecDeque<Block>,
     shape: Arc<ChunkContext>,
-    /// Whether later lines may have other keys.
     may_have_more: bool,
 }
 

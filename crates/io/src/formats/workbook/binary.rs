@@ -71,7 +71,6 @@ pub(super) fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<ReadSh
 #[derive(Default)]
 struct Book {
     is_encrypted: bool,
-    /// Sheets with cells, and the positions of their records.
     sheets: Vec<(String, usize)>,
     styles: Styles,
     text: String,
@@ -79,7 +78,6 @@ struct Book {
 }
 
 impl Book {
-    /// `None` for damaged records.
     fn read(stream: &[u8]) -> Option<Book> {
         let mut book = Book::default();
         let (mut formats, mut of_styles, mut is_1904) = (Vec::new(), Vec::new(), false);

@@ -18,7 +18,6 @@ pub struct Sheet {
     pub imprecise: u64,
     /// Numbers with a date format but no valid date.
     pub undated: CellNames,
-    /// Formatted numbers, with the index of their format.
     pub(super) numbers: Vec<(f64, u32)>,
     pub(super) formats: Vec<String>,
 }

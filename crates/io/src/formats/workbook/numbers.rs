@@ -39,7 +39,6 @@ const KNOWN_FORMATS: [(u16, &str); 27] = [
     (49, "@"),
 ];
 
-/// Days between the 1900 and the 1904 date systems.
 const DAYS_TO_1904: f64 = 1462.0;
 /// The day after 9999-12-31, the last date of a workbook.
 const AFTER_LAST: i64 = 2_958_466;
@@ -151,7 +150,6 @@ fn day(days: i64, is_1904: bool) -> Option<Date> {
     epoch.checked_add(days.days()).ok()
 }
 
-/// A time of day, with milliseconds if they are not zero.
 fn clock(milliseconds: i64) -> String {
     let (seconds, rest) = (milliseconds / 1000, milliseconds % 1000);
     let point = if rest > 0 { format!(".{rest:03}") } else { String::new() };

@@ -34,7 +34,6 @@ pub(super) fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading
 }
 
 struct Book {
-    /// The sheets with cells: their names, and their parts of the archive.
     sheets: Vec<(String, String)>,
     styles: Styles,
     text: String,
@@ -44,7 +43,6 @@ struct Book {
 type Relation = (String, String);
 
 impl Book {
-    /// `None` if parts are damaged.
     fn read(archive: &mut ZipArchive<Bytes>) -> Option<Book> {
         let of_package = relations(archive, "")?;
         let main = of_package.into_values().find(|(kind, _)| kind == "officeDocument")?.1;

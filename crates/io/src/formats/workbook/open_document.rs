@@ -68,7 +68,6 @@ struct Walk<'c> {
     reader: Reader<&'c [u8]>,
 }
 
-/// A cell with its first column, from 0, and its number of repetitions.
 struct PlacedCell {
     column: u32,
     times: u32,

@@ -37,7 +37,6 @@ mod of_parts {
     const MOST_CHARACTERS: usize = 32_767;
     /// Maximum size of a sheet in bytes: archives store it in 32 bits.
     const MOST_BYTES: u64 = u32::MAX as u64;
-    /// Bytes per compression call.
     const STRIDE: usize = 64 << 10;
     /// Compression level: the first of nine takes a third of the time of the default.
     const LEVEL: i64 = 1;
@@ -59,7 +58,6 @@ mod of_parts {
         column: u16,
         is_in_row: bool,
         letters: Vec<String>,
-        /// Cell styles by number format. The first is 1.
         styles: HashMap<String, usize>,
         codes: Vec<String>,
         pending: Vec<u8>,

@@ -29,7 +29,6 @@ pub struct Tokens<R> {
     most: usize,
 }
 
-/// A token by its position in the buffer.
 enum TokenRange {
     Tag { start: usize, end: usize },
     Text { start: usize, end: usize },

@@ -13,7 +13,6 @@ use parquet::file::reader::{ChunkReader, SerializedPageReader};
 
 use crate::formats::columnar::source::thrift::Thrift;
 
-/// A batch may use this fraction of the memory.
 const SHARE: usize = 8;
 /// Bytes to read for a page header at first, and at most.
 const HEADER: usize = 512;

@@ -20,10 +20,8 @@ use crate::formats::database::sink::{Holds, Loader, lost_zeros};
 use crate::formats::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::source::types::Type;
 
-/// Bytes of rows per write to the server.
 const HELD: usize = 1 << 20;
 
-/// Prefix of the error codes of a shutdown.
 const SHUTDOWN: &str = "57P";
 /// Time limit and interval of queries for the outcome of a transaction. A signal waits for the outcome.
 const OUTCOME_PATIENCE: Duration = Duration::from_secs(3);

@@ -28,7 +28,6 @@ use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
-/// SQLite instructions between checks for signals.
 const PROGRESS: i32 = 10_000;
 
 struct Tables {
@@ -37,7 +36,6 @@ struct Tables {
     tables: Vec<Table>,
     added: Vec<String>,
     new: Vec<Beside>,
-    /// From the first change of the database file to the end of the transaction.
     transaction: Option<Transaction>,
 }
 

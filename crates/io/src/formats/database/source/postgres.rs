@@ -93,7 +93,6 @@ fn no_text(of: &ServerType) -> Option<&'static str> {
     }
 }
 
-/// How the server measures the text of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Length {
     /// Not at all: a text of this type has at most 150 000 bytes.

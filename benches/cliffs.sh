@@ -54,12 +54,12 @@ for data, wanted in dict(tidy=6, crlf=5.5, quoted=5, doubled=5, untidy=5, accent
         "hand": [f"{yard}/by-hand", f"{work}/{data}.csv"],
         "one": carve(data, os.environ["LIST"], 1),
         # A run that is not quiet looks for what hints tell.
-        "told": [word for word in carve(data, os.environ["LIST"], 1) if word != "--quiet"],
+        "hinted": [word for word in carve(data, os.environ["LIST"], 1) if word != "--quiet"],
     })
     hand, one = found["hand"][0], found["one"][0]
     two = of_two_threads(data, os.environ["LIST"])
-    told = hand / found["told"][0]
-    print(f"{data:9} {hand:8.3f} s {one:10.3f} s {hand / one:10.1f} ({wanted}) {two:18.2f} {told:20.1f}", flush=True)
+    hinted = hand / found["hinted"][0]
+    print(f"{data:9} {hand:8.3f} s {one:10.3f} s {hand / one:10.1f} ({wanted}) {two:18.2f} {hinted:20.1f}", flush=True)
 
 # Each is added to the ten pieces and four checks.
 added = {

@@ -173,10 +173,7 @@ impl When {
     /// The condition is invalid.
     pub(crate) fn parse(text: &str, place: &TextPlace) -> Result<When, TextError> {
         // A condition has no colon outside quotes and slashes.
-        let colon = match Condition::parse(text) {
-            Ok(_) => None,
-            Err(_) => colon_after_column(text),
-        };
+        let colon = if Condition::is_valid(text) { None } else { colon_after_column(text) };
         let (column, start) = match colon {
             Some(colon) => (Some(ColumnRef::parse(&text[..colon])), colon + 1),
             None => (None, 0),
@@ -186,6 +183,10 @@ impl When {
         let column_span = place.span(&(0..text[..colon.unwrap_or(0)].trim_end().len()));
         Ok(When { column, column_span, condition, span: place.span(&(start..text.len())) })
     }
+}
+
+fn is_when(text: &str) -> bool {
+    Condition::is_valid(text) || colon_after_column(text).is_some_and(|colon| Condition::is_valid(&text[colon + 1..]))
 }
 
 fn colon_after_column(text: &str) -> Option<usize> {
@@ -351,19 +352,15 @@ impl Piece {
 
 /// The condition from byte `start` on, and its end: the first colon before which it is valid.
 fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError> {
-    let mut error = None;
-    for (colon, _) in text[start..].match_indices(':') {
-        let condition = &text[start..start + colon];
-        let leading = condition.len() - condition.trim_start().len();
-        match When::parse(condition.trim(), &TextPlace::At(start + leading)) {
-            Ok(when) => return Ok((Some(when), start + colon)),
-            Err(wrong) => error = error.or(Some(wrong)),
-        }
-    }
-    Err(error.unwrap_or_else(|| {
+    let colons = || text[start..].match_indices(':').map(|(colon, _)| colon);
+    let valid = colons().find(|colon| is_when(text[start..start + colon].trim()));
+    let Some(colon) = valid.or_else(|| colons().next()) else {
         let help = "write it like `grade when part_code: starts with \"GRP\": last 4`";
-        TextError::new("a colon is missing after the condition", start..text.len(), help)
-    }))
+        return Err(TextError::new("a colon is missing after the condition", start..text.len(), help));
+    };
+    let condition = &text[start..start + colon];
+    let leading = condition.len() - condition.trim_start().len();
+    Ok((Some(When::parse(condition.trim(), &TextPlace::At(start + leading))?), start + colon))
 }
 
 fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {

@@ -25,7 +25,7 @@ const LIST: &str = "[piece.no]\ntake = 'after \"-\"'\ncheck = ['digits', 'unique
 
 /// The calls of all sinks of a run.
 #[derive(Default)]
-struct Seen {
+struct SinkCalls {
     calls: AtomicUsize,
     placed: AtomicUsize,
     taken_back: AtomicUsize,
@@ -35,7 +35,7 @@ struct Seen {
 struct Failing<'s> {
     name: &'static str,
     at: usize,
-    seen: &'s Seen,
+    seen: &'s SinkCalls,
 }
 
 impl Failing<'_> {
@@ -83,7 +83,7 @@ impl Sink for Failing<'_> {
 }
 
 /// A run with three sinks, one call of which fails.
-fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> {
+fn run(text: &str, threads: usize, at: usize, seen: &SinkCalls) -> Result<(), Error> {
     let [mut rows, mut offcuts, mut faults] = ["out.csv", "offcuts.csv", "faults.csv"].map(|name| Failing { name, at, seen });
     let inputs = [Input::Memory("a.csv".to_owned(), text.as_bytes().into())];
     let mut table = Table::open(&inputs, &Reading { stride: Some(512), ..Reading::default() }).unwrap();
@@ -92,8 +92,8 @@ fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> 
     let carving = Carving::new(&wanted, Some(&main), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[0], 0).with_threads(threads);
-    let told = FaultFile::new(&mut faults, FileFormat::default(), &header, false)?;
-    carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(told) })?;
+    let fault_file = FaultFile::new(&mut faults, FileFormat::default(), &header, false)?;
+    carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(fault_file) })?;
     commit_all(vec![Box::new(rows), Box::new(offcuts), Box::new(faults)])
 }
 
@@ -102,13 +102,13 @@ fn any_failing_call_of_a_sink_ends_the_run_without_leftovers() {
     let text: String = (0..400).map(|row| format!("GRP-{row}{}\n", if row % 5 == 0 { "x" } else { "" })).collect();
     let text = format!("code\n{text}");
     for threads in [1, 3] {
-        let seen = Seen::default();
+        let seen = SinkCalls::default();
         run(&text, threads, usize::MAX, &seen).unwrap();
         let all = seen.calls.into_inner();
         assert!(all > 12, "only {all} calls");
         assert_eq!((seen.placed.into_inner(), seen.taken_back.into_inner()), (3, 0));
         for at in 0..all {
-            let seen = Seen::default();
+            let seen = SinkCalls::default();
             let error = run(&text, threads, at, &seen).expect_err("a call failed");
             assert!(error.to_string().ends_with("cannot be written: no space is left on the disk"), "{error}");
             assert_eq!(seen.taken_back.into_inner(), seen.placed.into_inner(), "call {at} of {all}");

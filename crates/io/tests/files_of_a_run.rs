@@ -119,11 +119,11 @@ proptest! {
     #[test]
     fn both_formats_list_each_fault_once(text in table()) {
         let Ran { report, faults, aside, checks, .. } = run(&text, FileFormat::default());
-        let told = records(&faults);
+        let fault_rows = records(&faults);
         let lines = run(&text, FileFormat::parse("jsonl").unwrap()).faults;
         let objects: Vec<serde_json::Value> = lines.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
-        prop_assert_eq!(objects.len(), told.len());
-        for (object, row) in objects.iter().zip(&told) {
+        prop_assert_eq!(objects.len(), fault_rows.len());
+        for (object, row) in objects.iter().zip(&fault_rows) {
             for (key, value) in row {
                 let in_object = match &object[key] {
                     serde_json::Value::String(text) => text.clone(),
@@ -137,20 +137,20 @@ proptest! {
         let all = records(&text);
         for (index, (of, words, only_warns)) in checks.iter().enumerate() {
             let is_it = |row: &&BTreeMap<String, String>| &row["piece"] == of && &row["check"] == words;
-            let rows: Vec<&str> = told.iter().filter(is_it).map(|row| row["row"].as_str()).collect();
+            let rows: Vec<&str> = fault_rows.iter().filter(is_it).map(|row| row["row"].as_str()).collect();
             let first: Vec<String> = report.totals.failed[index].rows.iter().map(u64::to_string).collect();
             prop_assert_eq!(rows.len() as u64, report.totals.failed[index].count, "{} {}", of, words);
             prop_assert!(rows.iter().zip(&first).all(|(row, first)| row == first), "{} {}", of, words);
             let level = if *only_warns { "warning" } else { "fault" };
-            prop_assert!(told.iter().filter(is_it).all(|row| row["level"] == level));
+            prop_assert!(fault_rows.iter().filter(is_it).all(|row| row["level"] == level));
         }
-        for row in &told {
+        for row in &fault_rows {
             let number: usize = row["row"].parse().unwrap();
             prop_assert_eq!(&row["value"], &all[number - 1][&row["column"]], "{:?}", row);
             prop_assert!(!row["detail"].is_empty() && !row["fault"].is_empty(), "{:?}", row);
         }
         // The offcuts are the rows with faults.
-        let faulty: std::collections::BTreeSet<&str> = told.iter().filter(|row| row["level"] == "fault").map(|row| row["row"].as_str()).collect();
+        let faulty: std::collections::BTreeSet<&str> = fault_rows.iter().filter(|row| row["level"] == "fault").map(|row| row["row"].as_str()).collect();
         prop_assert_eq!(faulty.len(), records(&aside).len());
     }
 }

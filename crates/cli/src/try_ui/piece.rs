@@ -177,8 +177,8 @@ pub fn conditions(text: &str) -> Vec<(usize, &str)> {
     loop {
         let rest = &text[start..];
         let ends = || rest.match_indices(';').map(|(at, _)| at);
-        let end = ends().find(|end| Condition::parse(&rest[..*end]).is_ok());
-        let is_whole = Condition::parse(rest).is_ok();
+        let end = ends().find(|end| Condition::is_valid(&rest[..*end]));
+        let is_whole = Condition::is_valid(rest);
         match end.or_else(|| ends().next()).filter(|_| !is_whole) {
             Some(end) => {
                 all.push((start, &rest[..end]));

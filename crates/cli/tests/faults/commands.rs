@@ -58,7 +58,7 @@ fn whole_or_as_before<T: PartialEq>(run: &Run, first: &str, words: &[&str], seen
             let inject = format!("inject={}:error={error}:when={}", named(call), number + 1);
             let ended = traced(run.path(), &["-e", &format!("trace={}", named(call)), "-e", &inject], words);
             let found = seen(run);
-            let told = || {
+            let state = || {
                 format!(
                     "{words:?}, {call} {error} at {}: {:?}\n{}",
                     number + 1,
@@ -67,12 +67,12 @@ fn whole_or_as_before<T: PartialEq>(run: &Run, first: &str, words: &[&str], seen
                 )
             };
             match ended.status.code() {
-                Some(0 | 1) => assert!(found == new, "not whole: {}", told()),
+                Some(0 | 1) => assert!(found == new, "not whole: {}", state()),
                 Some(2 | 3) => {
-                    assert!(found == old, "changed: {}", told());
+                    assert!(found == old, "changed: {}", state());
                     failed += 1;
                 }
-                _ => panic!("{}", told()),
+                _ => panic!("{}", state()),
             }
             restore();
         }

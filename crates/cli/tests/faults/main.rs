@@ -138,17 +138,17 @@ fn whatever_call_fails_the_outputs_are_all_new_or_all_old() {
                 let ended = run.traced(&["-o", "/dev/null", "-e", &format!("trace={}", named(call)), "-e", &inject]);
                 let said = String::from_utf8_lossy(&ended.stderr);
                 let files = run.files();
-                let told = || format!("{call} {error} at {}: {:?}\n{said}", number + 1, ended.status);
+                let state = || format!("{call} {error} at {}: {:?}\n{said}", number + 1, ended.status);
                 match ended.status.code() {
                     // The failure was harmless, or the call was repeated.
-                    Some(0) => assert!(files == after, "outputs are not whole: {}", told()),
+                    Some(0) => assert!(files == after, "outputs are not whole: {}", state()),
                     Some(2 | 3) => {
-                        assert!(files == before, "outputs are changed, or something is left: {:?} {}", files.keys(), told());
+                        assert!(files == before, "outputs are changed, or something is left: {:?} {}", files.keys(), state());
                         // The failed call may have been the one that prints the error.
                         let is_said = said.lines().filter(|line| line.starts_with("error: ")).count();
-                        assert!(is_said == 1 || call == "write", "{}", told());
+                        assert!(is_said == 1 || call == "write", "{}", state());
                     }
-                    _ => panic!("{}", told()),
+                    _ => panic!("{}", state()),
                 }
                 run.restore(&before);
                 tried += 1;

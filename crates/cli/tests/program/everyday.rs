@@ -130,13 +130,13 @@ fn from_the_first_look_to_rows_set_aside() {
     let ran = yard.run(&words);
     let expected: BTreeMap<usize, &str> = SLIPS.iter().filter_map(|(row, _, _, piece)| Some((*row, (*piece)?))).collect();
     let faults = yard.read("faults.csv");
-    let told: BTreeMap<usize, &str> = faults
+    let reported: BTreeMap<usize, &str> = faults
         .lines()
         .skip(1)
         .map(|line| line.split(',').collect::<Vec<_>>())
         .map(|cells| (cells[1].parse().unwrap(), cells[4]))
         .collect();
-    assert_eq!(told, expected, "{faults}");
+    assert_eq!(reported, expected, "{faults}");
     assert!(ran.stderr.contains("10 rows with faults, set aside in aside.csv"), "{}", ran.stderr);
     let (cut, aside) = (yard.read("cut.csv"), yard.read("aside.csv"));
     assert_eq!((cut.lines().count(), aside.lines().count()), (291, 11));

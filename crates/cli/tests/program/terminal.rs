@@ -8,7 +8,7 @@ use portable_pty::{CommandBuilder, PtySize, native_pty_system};
 
 use crate::yard::Yard;
 
-struct Seen {
+struct TerminalOutput {
     status: u32,
     signal: Option<String>,
     /// All bytes written to the terminal.
@@ -30,7 +30,7 @@ pub fn command(yard: &Yard, words: &[&str], environment: &[(&str, &str)]) -> Com
 }
 
 /// Runs the program at a terminal of this width. Types `typed` after the first output.
-fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, &str)], typed: &str) -> Seen {
+fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, &str)], typed: &str) -> TerminalOutput {
     let size = PtySize { rows: 40, cols: columns, pixel_width: 0, pixel_height: 0 };
     let pair = native_pty_system().openpty(size).unwrap();
     let mut child = pair.slave.spawn_command(command(yard, words, environment)).unwrap();
@@ -56,7 +56,7 @@ fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, 
     screen.process(&bytes);
     let lines: Vec<String> = screen.screen().rows(0, columns).map(|line| line.trim_end().to_owned()).collect();
     let last = lines.iter().rposition(|line| !line.is_empty()).map_or(0, |last| last + 1);
-    Seen { status, signal, raw: String::from_utf8_lossy(&bytes).into_owned(), lines: lines[..last].to_vec() }
+    TerminalOutput { status, signal, raw: String::from_utf8_lossy(&bytes).into_owned(), lines: lines[..last].to_vec() }
 }
 
 fn demo() -> Yard {
@@ -65,7 +65,7 @@ fn demo() -> Yard {
     yard
 }
 
-fn written(seen: &Seen) -> Vec<String> {
+fn written(seen: &TerminalOutput) -> Vec<String> {
     // Progress is overwritten and disappears.
     let last = |line: &str| line.trim_end_matches('\r').rsplit('\r').next().unwrap_or_default().to_owned();
     seen.raw.lines().map(|line| anstream::adapter::strip_str(&last(line)).to_string().trim_end().to_owned()).collect()

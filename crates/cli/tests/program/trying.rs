@@ -23,11 +23,11 @@ struct Session {
     child: Box<dyn Child + Send + Sync>,
     master: Box<dyn MasterPty + Send>,
     keys: Box<dyn Write + Send>,
-    seen: Arc<Mutex<Seen>>,
+    seen: Arc<Mutex<TerminalOutput>>,
     pressed: usize,
 }
 
-struct Seen {
+struct TerminalOutput {
     screen: vt100::Parser,
     raw: Vec<u8>,
 }
@@ -43,7 +43,7 @@ impl Session {
         let child = pair.slave.spawn_command(command(yard, &words, environment)).unwrap();
         let mut reader = pair.master.try_clone_reader().unwrap();
         let screen = vt100::Parser::new(NonZero::new(rows).unwrap(), NonZero::new(columns).unwrap(), 0);
-        let seen = Arc::new(Mutex::new(Seen { screen, raw: Vec::new() }));
+        let seen = Arc::new(Mutex::new(TerminalOutput { screen, raw: Vec::new() }));
         let shared = Arc::clone(&seen);
         thread::spawn(move || {
             let mut buffer = [0; 4096];

@@ -313,7 +313,7 @@ fn wrong_type(found: &str, expected: &str, span: Range<usize>) -> TextError {
 fn meant(key: &str) -> Option<String> {
     let key = key.replace(['_', '-'], " ");
     for condition in [key.clone(), format!("check digit {key}")] {
-        if Condition::parse(&condition).is_ok() {
+        if Condition::is_valid(&condition) {
             return Some(format!("check = \"{condition}\""));
         }
     }

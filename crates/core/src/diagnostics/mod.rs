@@ -212,7 +212,7 @@ impl Diagnostics {
     }
 
     fn look_alikes(&self) -> Vec<Hint> {
-        let mut told: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
+        let mut noted: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
         for (index, piece) in self.pieces.iter().enumerate().filter(|(_, piece)| !piece.look_alikes.is_empty()) {
             let many = outline::of_many(&piece.sample);
             let mut of_piece: BTreeMap<(&str, char), Sightings> = BTreeMap::new();
@@ -222,14 +222,14 @@ impl Diagnostics {
                 }
             }
             for (key, seen) in of_piece {
-                let (most, pieces) = told.entry(key).or_default();
+                let (most, pieces) = noted.entry(key).or_default();
                 if seen.count > most.count {
                     *most = seen;
                 }
                 pieces.push(index);
             }
         }
-        let hints = told.into_iter().map(|((marker, found), (seen, pieces))| {
+        let hints = noted.into_iter().map(|((marker, found), (seen, pieces))| {
             let names: Vec<_> = pieces.iter().map(|piece| self.pieces[*piece].name.as_str()).collect();
             let first = pieces.first().copied().unwrap_or_default();
             Hint {
@@ -426,8 +426,8 @@ impl PieceDiagnostics {
     fn few(&self, _piece: usize, rows: u64) -> Vec<Hint> {
         let explained = || {
             let many = if self.look_alikes.is_empty() { Vec::new() } else { outline::of_many(&self.sample) };
-            let told = self.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)).map(|(_, known)| known);
-            told.chain(self.other_case.values()).map(|known| known.seen.count).sum::<u64>()
+            let noted = self.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)).map(|(_, known)| known);
+            noted.chain(self.other_case.values()).map(|known| known.seen.count).sum::<u64>()
         };
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
         let hint_for = |what: &str, seen: &Sightings| Hint {

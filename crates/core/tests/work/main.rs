@@ -252,15 +252,15 @@ fn work_grows_with_a_value_and_no_faster() {
             scope.spawn(move || {
                 for (group, kind) in mine {
                     let (times, each) = growth(group, None, *kind);
-                    let told = format!("{group} on {:?}: {times:.2} times the work", KINDS[*kind].0);
-                    eprintln!("{told}, {each:.0} instructions a byte");
+                    let words = format!("{group} on {:?}: {times:.2} times the work", KINDS[*kind].0);
+                    eprintln!("{words}, {each:.0} instructions a byte");
                     if times >= MOST {
                         let cases = GROUPS.iter().find(|(name, _)| name == group).unwrap().1;
                         for (index, case) in cases.iter().enumerate() {
                             let (times, each) = growth(group, Some(index), *kind);
                             eprintln!("  {case}: {times:.2} times the work, {each:.0} instructions a byte");
                         }
-                        panic!("{told} for twice the value");
+                        panic!("{words} for twice the value");
                     }
                 }
             });

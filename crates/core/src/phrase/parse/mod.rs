@@ -61,6 +61,11 @@ impl Condition {
         })
     }
 
+    /// Whether a text is a condition. Cheaper than [`Condition::parse`] if it is not, since no suggestion is sought.
+    pub fn is_valid(source: &str) -> bool {
+        Condition::parse_as_written(source).is_ok()
+    }
+
     fn parse_as_written(source: &str) -> Result<Condition, PhraseError> {
         let tokens = tokens(source)?;
         let mut parser = Parser::new(source, &tokens);

@@ -151,3 +151,21 @@ proptest! {
         prop_assert_eq!(count("left_out"), rows.iter().filter(|(_, site)| site == "b").count() as u64);
     }
 }
+
+#[test]
+fn the_summary_names_the_day_that_was_today() {
+    let yard = Yard::with("made.csv", "made\n2019-12-31\n2020-06-01T10:00:00\n9999-12-31\n");
+    let ran =
+        yard.run(&["check", "made.csv", "--check", "made: range 2020-01-01 to today", "--summary", "s.json", "--rows", "2"]);
+    assert!(ran.shown().contains("it is before 2020-01-01") && ran.shown().contains("it is after 2"), "{}", ran.shown());
+    assert!(ran.shown().contains("2 of 3 rows with faults"), "{}", ran.shown());
+    let summary = yard.read("s.json");
+    let today = date_of_today();
+    assert!(summary.contains(&format!("\"Today is {today}.\"")), "{summary}");
+}
+
+/// The date of this computer, from another program.
+fn date_of_today() -> String {
+    let date = std::process::Command::new("date").arg("+%F").output().unwrap();
+    String::from_utf8(date.stdout).unwrap().trim().to_owned()
+}

@@ -59,3 +59,27 @@ fn missing_rows() {
         .map(|ran| format!("exit {}\n{}", ran.status, ran.stderr));
     assert_snapshot!(said.join("\n"));
 }
+
+#[test]
+fn conditions_of_a_phrase_hold_or_not() {
+    let yard = Yard::with("codes.csv", "code,kind\nGRP-0041-S7,new\nHNG-77-A5,old\n4128,old\n");
+    let phrase = r#"part of code: if kind: one of "new" then "sell" else if (contains "-") then section 2 by "-""#;
+    let of_row = |row: &str| yard.out(&["explain", "codes.csv", "-p", phrase, "--row", row]);
+    let steps = |row: &str| -> Vec<String> {
+        let lines = of_row(row).lines().map(str::to_owned).collect::<Vec<_>>();
+        lines.into_iter().skip_while(|line| !line.starts_with(" 1 ")).collect()
+    };
+    assert_eq!(steps("1")[0], r#" 1 if kind: one of "new"  holds"#);
+    assert!(of_row("1").ends_with("→ \"sell\"  filled\n"), "{}", of_row("1"));
+    let [first, other, second, ..] = steps("2").try_into().unwrap_or_else(|lines| -> [String; 5] { panic!("{lines:?}") });
+    assert_eq!(first, r#" 1 if kind: one of "new"  does not hold"#);
+    assert_eq!(other, r#"   otherwise: if (contains "-") then section 2 by "-""#);
+    assert_eq!(second, r#" 2 if (contains "-")      holds"#);
+    assert!(of_row("3").ends_with("→ nothing  missing\n"), "{}", of_row("3"));
+    let out = yard.run(&["check", "codes.csv", "-p", phrase, "--check", "part: required", "--rows", "1"]);
+    assert!(
+        out.shown().contains("`if kind: one of \"new\"` does not hold; the branch after `else` has no match either"),
+        "{}",
+        out.shown()
+    );
+}

@@ -27,6 +27,7 @@ impl Program {
         }
         let others = match trace.branches.len() {
             1 => "",
+            _ if trace.branches.iter().any(|branch| branch.is_else) => "; the branch after `else` has no match either",
             2 => "; the branch after `or` has no match either",
             _ => "; the branches after `or` have no match either",
         };

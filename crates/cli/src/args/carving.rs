@@ -25,7 +25,7 @@ pub struct CarveArgs {
     ///
     /// 'NAME when CONDITION: PHRASE' cuts only some values. The phrase can be build "{A}-{B}", which combines pieces. `keen-notch
     /// phrases` explains phrases.
-    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces), required_unless_present_any = ["lists", "layouts", "keep"])]
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
     /// Cut list: a TOML file with pieces and checks (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST")]
@@ -106,6 +106,7 @@ const PHRASES: &str = r#"Examples:
   keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'grade: trim then last 4'
   keen-notch carve crew.csv -p 'no of crew_id: section 2 by "-" then pad left to 6 with "0"'
   keen-notch carve parts.csv -l parts.cutlist.toml -o cut.csv
+  keen-notch carve parts.csv --columns part_code,depot -o parts.parquet
 
 `keen-notch phrases` shows every step with an example."#;
 

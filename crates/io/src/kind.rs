@@ -1,4 +1,4 @@
-//! What is known of a format without opening a file. The module `formats` has the table of all formats.
+//! The properties of a format, without a file. The module `formats` has the table of all formats.
 
 use std::ffi::OsStr;
 use std::path::Path;
@@ -46,7 +46,7 @@ impl FormatInfo {
         has_objects: false,
     };
 
-    /// Text whose rows are lines.
+    /// Text with a row on each line.
     pub const TEXT: FormatInfo = FormatInfo { has_lines: true, goes_into_pipes: true, is_text: true, ..FormatInfo::PLAIN };
 
     pub fn is_delimited(&self) -> bool {

@@ -1,6 +1,6 @@
 use std::borrow::Cow;
 
-/// What to do about an error. The caller knows how its users do that.
+/// The remedy for an error. The caller knows how its users do that.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Remedy {
     /// A sentence that is true for every caller.

@@ -1,4 +1,4 @@
-//! The inputs of a command, opened as a table, with notes about what was assumed.
+//! The inputs of a command, opened as a table, and notes about assumptions.
 
 use std::io::{self, IsTerminal};
 use std::path::PathBuf;

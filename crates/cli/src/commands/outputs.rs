@@ -1,4 +1,4 @@
-//! The outputs of `carve` and `check` beside the rows, and the line that says what was written.
+//! The secondary outputs of `carve` and `check`: offcuts, faults and the summary; and the line about all outputs.
 
 use std::path::{Path, PathBuf};
 

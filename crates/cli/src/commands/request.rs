@@ -1,4 +1,4 @@
-//! What a command asks for: its rules, its inputs and how to read them. All of it is checked before a table is opened.
+//! The request of a command: its rules, its inputs, and the settings for reading. It is checked before a table is opened.
 
 use std::path::PathBuf;
 

@@ -243,19 +243,7 @@ impl Binder<'_> {
                     )),
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
-                if when.condition.any(&|kind| *kind == ConditionKind::Unique) {
-                    let help = "write it as a check, or in `keep` of [rows]";
-                    return Err(refused(TextError::new(
-                        "a piece cannot depend on the rows before it",
-                        when.span.clone(),
-                        help,
-                    )));
-                }
-                let condition = self.condition(&when.condition, &when.span).map_err(refused)?;
-                if condition.needs_pieces() {
-                    let message = "a piece cannot depend on another piece";
-                    return Err(refused(TextError::new(message, when.span.clone(), "compare with a column here")));
-                }
+                let condition = self.condition_of_piece(&when.condition, &when.span).map_err(refused)?;
                 Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
@@ -271,15 +259,19 @@ impl Binder<'_> {
     }
 
     fn gate(&self, gate: &Gate) -> Result<GatePlan, TextError> {
-        let refused = |message: &str, help: &str| Err(TextError::new(message, gate.span.clone(), help));
-        if gate.condition.any(&|kind| *kind == ConditionKind::Unique) {
+        let column = self.find(Some(&ColumnRef::parse(&gate.column)), &gate.span)?;
+        Ok(GatePlan { column, condition: self.condition_of_piece(&gate.condition, &gate.span)? })
+    }
+
+    /// A condition for a piece: it must not look at earlier rows or at pieces.
+    fn condition_of_piece(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
+        let refused = |message: &str, help: &str| Err(TextError::new(message, span.clone(), help));
+        if condition.any(&|kind| *kind == ConditionKind::Unique) {
             return refused("a piece cannot depend on the rows before it", "write it as a check, or in `keep` of [rows]");
         }
-        let column = self.find(Some(&ColumnRef::parse(&gate.column)), &gate.span)?;
-        let condition = self.condition(&gate.condition, &gate.span)?;
-        match condition.needs_pieces() {
-            true => refused("a piece cannot depend on another piece", "compare with a column here"),
-            false => Ok(GatePlan { column, condition }),
+        match self.condition(condition, span)? {
+            bound if bound.needs_pieces() => refused("a piece cannot depend on another piece", "compare with a column here"),
+            bound => Ok(bound),
         }
     }
 
@@ -294,28 +286,28 @@ impl Binder<'_> {
     }
 
     fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
-        let combines_others = condition.any(&|kind| matches!(kind, ConditionKind::SameAs { .. }));
-        let test = match (&condition.kind, condition.split()) {
-            (_, Some(_)) if condition.any(&|kind| *kind == ConditionKind::Unique) => {
-                let help = "write it as a condition of its own";
-                return Err(TextError::new("`unique` cannot be part of a combination", span.clone(), help));
-            }
-            (_, Some((is_all, parts))) if combines_others => {
+        let is_combined = !condition.parts().is_empty();
+        if is_combined && condition.any(&|kind| *kind == ConditionKind::Unique) {
+            let help = "write it as a condition of its own";
+            return Err(TextError::new("`unique` cannot be part of a combination", span.clone(), help));
+        }
+        let test = match &condition.kind {
+            _ if is_combined && condition.any(&|kind| matches!(kind, ConditionKind::SameAs { .. })) => {
+                let (is_all, parts) = condition.split();
                 let parts = parts.iter().map(|part| self.condition(part, span)).collect::<Result<Vec<_>, _>>()?;
                 let test = if is_all { Test::All(parts) } else { Test::Any(parts) };
                 return Ok(BoundCondition { test, negated: false });
             }
-            (ConditionKind::Unique, _) => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
-            (ConditionKind::SameAs { name, any_case }, _) => {
+            ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
+            ConditionKind::SameAs { name, any_case } => {
                 let named = ColumnRef::parse(name);
                 let other = match named.find(self.header) {
                     Ok(column) => BuildPlan::Column(column),
                     Err(_) => self.piece_or_column(&named, span)?,
                 };
                 let title = match &other {
-                    BuildPlan::Piece(piece) => self.pieces[*piece].name.clone(),
                     BuildPlan::Column(column) => self.header.title(*column),
-                    BuildPlan::Text(text) => text.clone(),
+                    BuildPlan::Piece(_) | BuildPlan::Text(_) => name.clone(),
                 };
                 Test::SameAs { other, title, any_case: *any_case }
             }

@@ -1,7 +1,5 @@
 //! Conditions bound to a table: on a text, on another column or piece, or on earlier rows.
 
-use std::borrow::Cow;
-
 use super::plans::BuildPlan;
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
@@ -24,7 +22,7 @@ pub(super) enum Test {
         title: String,
         any_case: bool,
     },
-    /// Combinations of which a part looks at other columns or pieces. A negation is in their parts.
+    /// Combinations that look at other columns or pieces. Their parts carry the negation.
     All(Vec<BoundCondition>),
     Any(Vec<BoundCondition>),
 }
@@ -73,14 +71,44 @@ impl BoundCondition {
         match &self.test {
             Test::Text(condition) => condition.note_failing(texts, width, asks_blank, failing),
             Test::Unique(_) => false,
-            Test::SameAs { .. } | Test::All(_) | Test::Any(_) => {
+            Test::SameAs { other, any_case, .. } => {
+                let others = (rows.texts_of)(other);
                 for (index, text) in texts.iter().enumerate() {
                     let is_asked = asks_blank || !is_blank(text);
-                    if is_asked && !self.holds(text, (rows.row_of)(index), rows) {
+                    let other = others.map_or("", |others| others.get((rows.row_of)(index)));
+                    if is_asked && are_same(text, other, *any_case) == self.negated {
                         failing.push(index as u32);
                     }
                 }
                 false
+            }
+            Test::All(parts) => {
+                let mut found = Vec::new();
+                let mut skips_blank = false;
+                for part in parts {
+                    skips_blank |= part.note_failing(texts, width, asks_blank, rows, &mut found);
+                }
+                found.sort_unstable();
+                found.dedup();
+                failing.append(&mut found);
+                skips_blank
+            }
+            Test::Any(parts) => {
+                let mut found: Option<Vec<u32>> = None;
+                let mut skips_blank = false;
+                for part in parts {
+                    let mut of_part = Vec::new();
+                    skips_blank |= part.note_failing(texts, width, asks_blank, rows, &mut of_part);
+                    found = Some(match found {
+                        Some(mut found) => {
+                            found.retain(|index| of_part.binary_search(index).is_ok());
+                            found
+                        }
+                        None => of_part,
+                    });
+                }
+                failing.append(&mut found.unwrap_or_default());
+                skips_blank
             }
         }
     }
@@ -90,11 +118,7 @@ impl BoundCondition {
         match &self.test {
             Test::Text(condition) => condition.holds(text),
             Test::Unique(_) => true,
-            Test::SameAs { other, any_case, .. } => {
-                let other = other_text(other, row, rows);
-                let is_same = if *any_case { fold(text) == fold(&other) } else { text == other };
-                is_same != self.negated
-            }
+            Test::SameAs { other, any_case, .. } => are_same(text, other_text(other, row, rows), *any_case) != self.negated,
             Test::All(parts) => parts.iter().all(|part| part.holds(text, row, rows)),
             Test::Any(parts) => parts.iter().any(|part| part.holds(text, row, rows)),
         }
@@ -146,11 +170,15 @@ impl BoundCondition {
     }
 }
 
-fn other_text<'a>(other: &BuildPlan, row: usize, rows: AskedRows<'a>) -> Cow<'a, str> {
-    (rows.texts_of)(other).map_or(Cow::Borrowed(""), |texts| Cow::Borrowed(texts.get(row)))
+fn are_same(text: &str, other: &str, any_case: bool) -> bool {
+    if any_case { fold(text) == fold(other) } else { text == other }
 }
 
-/// The texts of a column, where no piece is known yet.
+fn other_text<'a>(other: &BuildPlan, row: usize, rows: AskedRows<'a>) -> &'a str {
+    (rows.texts_of)(other).map_or("", |texts| texts.get(row))
+}
+
+/// The texts of a column, before pieces are known.
 pub(super) fn column_of<'t>(of: &BuildPlan, batch: &Batch<'t>) -> Option<Texts<'t>> {
     if let BuildPlan::Column(column) = of { Some(batch.column(*column)) } else { None }
 }

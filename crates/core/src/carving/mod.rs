@@ -196,8 +196,8 @@ impl Carving {
         (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == OutputForm::Rows)
     }
 
-    /// The columns of the output: those of the table that are wanted, by their indices, with pieces in place of
-    /// those they replace, then the other pieces.
+    /// The columns of the output: the wanted columns of the table, by index, then the pieces. A piece takes the place of the column that it
+    /// replaces.
     pub fn out_columns(&self, originals: &[usize]) -> Vec<OutColumn> {
         let replaced = |column| self.pieces.iter().position(|piece| piece.replaces == Some(column));
         let before = originals.iter().map(|&column| match replaced(column) {
@@ -224,7 +224,7 @@ impl Carving {
         }
     }
 
-    /// The first name that two columns of the output would share, if there is one.
+    /// The first name that two columns of the output would share.
     pub fn doubled_title(&self, header: &Header) -> Option<(usize, String)> {
         let mut seen: HashSet<String> =
             if let Header::Names(names) = header { names.iter().cloned().collect() } else { HashSet::new() };

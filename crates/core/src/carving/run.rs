@@ -233,7 +233,7 @@ impl Carving {
     }
 }
 
-/// For each condition of a branch on another column: the rows for which it does not hold.
+/// For each gate, the rows that fail it.
 pub(super) fn closed(gates: &[GatePlan], batch: &Batch) -> Vec<Mask> {
     let texts_of = |of: &BuildPlan| column_of(of, batch);
     let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };

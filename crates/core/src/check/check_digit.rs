@@ -27,8 +27,8 @@ pub fn check(algorithm: CheckDigit, code: &str) -> Result<(), String> {
     }
 }
 
-/// Appends `code` to `out` with its check digits: at the end, and of an IBAN after the country code. Returns false if the algorithm gives
-/// none, and then appends nothing.
+/// Appends `code` to `out` with its check digits: at the end, or in an IBAN after the country code. Returns false, and appends no text, if
+/// the code is invalid.
 ///
 /// ```
 /// use keen_notch_core::check::check_digit::add;

@@ -18,7 +18,7 @@ pub struct Phrase {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
     pub span: Span,
-    /// Whether it follows `else`, so that its result is no fallback.
+    /// Whether it follows `else`. Its result is then no fallback.
     pub is_else: bool,
     pub body: Body,
 }
@@ -282,7 +282,7 @@ pub struct DateFormat {
     pub span: Span,
 }
 
-/// The format in which a date is written.
+/// The output format of a date.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DateOutput {
     pub text: String,
@@ -407,12 +407,11 @@ impl Condition {
         if let ConditionKind::All(parts) | ConditionKind::Any(parts) = &self.kind { parts } else { &[] }
     }
 
-    /// A combination as its parts, with a negation moved into them, and whether all must hold.
-    pub fn split(&self) -> Option<(bool, Vec<Condition>)> {
+    /// The parts of a combination, with its negation moved into them, and whether all of them must hold.
+    pub fn split(&self) -> (bool, Vec<Condition>) {
         let is_all = matches!(self.kind, ConditionKind::All(_));
         let part = |part: &Condition| Condition { negated: part.negated != self.negated, ..part.clone() };
-        let parts: Vec<Condition> = self.parts().iter().map(part).collect();
-        (!parts.is_empty()).then_some((is_all != self.negated, parts))
+        (is_all != self.negated, self.parts().iter().map(part).collect())
     }
 
     /// Whether it or a part of it has this property.

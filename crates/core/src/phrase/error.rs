@@ -71,7 +71,7 @@ pub enum ErrorKind {
     SeveralLeft,
     /// A condition that needs other columns or rows.
     NotHere(&'static str),
-    /// `today`, where the current date is not given.
+    /// `today` without a current date.
     NoToday,
     /// An unavailable list, with the reason as a sentence.
     NoList(String),

@@ -155,11 +155,6 @@ impl ConditionPlan {
     pub fn new(condition: &Condition, setting: &Setting) -> Result<ConditionPlan, PhraseError> {
         let unit = setting.unit;
         let words = crate::phrase::words::condition(&Condition { negated: !condition.negated, ..condition.clone() });
-        if let Some((all, parts)) = condition.split() {
-            let parts = parts.iter().map(|part| ConditionPlan::new(part, setting)).collect::<Result<Vec<_>, _>>()?;
-            let test = if all { Test::All(parts) } else { Test::Any(parts) };
-            return Ok(ConditionPlan { negated: false, test, words });
-        }
         let not_here = |name: &'static str, help: &str| {
             Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), help: help.to_owned() })
         };
@@ -222,7 +217,12 @@ impl ConditionPlan {
             ConditionKind::Unique => {
                 return not_here("unique", "it belongs in `check` or in `keep` of [rows], which see all rows");
             }
-            ConditionKind::All(_) | ConditionKind::Any(_) => Test::All(Vec::new()),
+            ConditionKind::All(_) | ConditionKind::Any(_) => {
+                let (is_all, parts) = condition.split();
+                let parts = parts.iter().map(|part| ConditionPlan::new(part, setting)).collect::<Result<Vec<_>, _>>()?;
+                let test = if is_all { Test::All(parts) } else { Test::Any(parts) };
+                return Ok(ConditionPlan { negated: false, test, words });
+            }
             ConditionKind::SameAs { .. } => {
                 return not_here("same as", "it belongs in `check`, `when` or `keep` of [rows], which see the other columns");
             }

@@ -29,7 +29,7 @@ const LETTERS: [(&str, &str); 11] = [
     ("y", "%Y"),
 ];
 
-/// The strftime format for letters such as `dd.mm.yyyy`; `None` if there are none.
+/// The strftime format for letters such as `dd.mm.yyyy`; `None` without such letters.
 fn with_fields(letters: &str) -> Option<String> {
     if letters.contains('%') {
         return None;
@@ -222,7 +222,7 @@ fn fields(format: &str) -> Result<Vec<Field>, String> {
     Ok(fields)
 }
 
-/// The date in a format, with no more than the fields that were read.
+/// The date in a format that has only fields of the date that was read.
 fn write(parsed: &BrokenDownTime, format: &str) -> Result<String, String> {
     let day = parsed.to_date().map_err(|error| error.to_string())?;
     let mut all = BrokenDownTime::from(day);

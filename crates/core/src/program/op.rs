@@ -204,7 +204,7 @@ pub(super) enum FinishOp {
     /// The plain number; missing if the text is not a number.
     PlainNumber(Option<NumberPlan>),
     PlainDigits,
-    /// The text with its check digit; missing if there is none.
+    /// The text with its check digit; missing for an invalid code.
     AddCheckDigit(CheckDigit),
     Undress(NumberPlan),
     /// The date as ISO 8601; missing if the text is not a date.

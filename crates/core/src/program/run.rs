@@ -66,7 +66,7 @@ impl Program {
         self.run_where(values, &[], work, out);
     }
 
-    /// Runs the program. `closed` are the values for which a gate does not hold, by gate.
+    /// Runs the program. `closed` has the values that fail each gate.
     pub(crate) fn run_where(&self, values: Texts, closed: &[Mask], work: &mut Work, out: &mut Results) {
         self.run_observed(values, closed, work, out, &mut Unobserved);
     }
@@ -99,16 +99,19 @@ impl Program {
         out: &mut Results,
         observer: &mut O,
     ) {
-        let mut rest = &*self.branches;
-        match rest {
-            [first, others @ ..] if closed.get(first.gates.clone()).is_none_or(|gates| gates.iter().all(Mask::is_none)) => {
+        let gates_of = |branch: &BranchPlan| closed.get(branch.gates.clone()).unwrap_or_default();
+        let done = match self.branches.first() {
+            Some(first) if gates_of(first).iter().all(Mask::is_none) => {
                 first.run(values, self.unit, work, out, (observer, &self.gates));
-                rest = others;
+                1
             }
-            _ => out.set_none(values.len(), State::MISSING),
-        }
-        for branch in rest {
-            let gates = closed.get(branch.gates.clone()).unwrap_or_default();
+            _ => {
+                out.set_none(values.len(), State::MISSING);
+                0
+            }
+        };
+        for (index, branch) in self.branches.iter().enumerate().skip(done) {
+            let gates = gates_of(branch);
             let Work { rows, picked, picked_forms, other, .. } = work;
             rows.clear();
             rows.extend((0..).zip(&out.states).filter(|(_, state)| state.missing).map(|(row, _): (u32, _)| row));
@@ -126,8 +129,7 @@ impl Program {
             }
             let (some, other_work) = Work::of_other(other, out.buffer.most());
             branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, (observer, &self.gates));
-            let is_first = std::ptr::eq(branch, &self.branches[0]);
-            if !branch.is_else && !is_first {
+            if index > 0 && !branch.is_else {
                 some.set_fallback();
             }
             out.fill_in(some, rows, values, self.several);
@@ -331,7 +333,7 @@ fn define_cut(
     *span = part.map_or(Span::default(), |part| span.part(part.start, part.end));
 }
 
-/// Empties the texts for which the condition does not hold.
+/// Empties the texts that fail the condition.
 fn gate(condition: &ConditionPlan, values: Texts, work: &mut Work, out: &mut Results) {
     work.rows.clear();
     condition.note_failing(out.texts(values), None, true, &mut work.rows);

@@ -41,7 +41,7 @@ pub struct StepTrace {
     pub after: Vec<TracedText>,
     /// The state of the branch after it.
     pub state: State,
-    /// Whether it is a condition, which holds if there is an output.
+    /// Whether it is a condition. It holds if the output is not empty.
     pub is_condition: bool,
 }
 
@@ -53,7 +53,7 @@ pub struct TracedText {
 }
 
 impl StepTrace {
-    /// The byte ranges of the value that the step returned; none for a condition.
+    /// The byte ranges of the value that the step returned; empty for a condition.
     pub fn marked(&self) -> Vec<Range<usize>> {
         let after = if self.is_condition { &[][..] } else { &self.after };
         after.iter().filter_map(|seen| seen.in_value.clone()).collect()

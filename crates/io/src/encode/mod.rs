@@ -33,7 +33,7 @@ pub struct TextOptions {
 /// The columns of fixed-width output: first and last character of each, from 1.
 pub type Places = Vec<(usize, usize)>;
 
-/// What an encoder has to know of an output.
+/// The properties of an output that an encoder needs.
 #[derive(Clone, Copy)]
 pub struct EncoderRequest<'a> {
     pub kind: Kind,

@@ -1,4 +1,4 @@
-//! Formats that are recognised, in order to say what to do instead.
+//! Recognised formats without support, with a suggestion.
 
 use crate::formats::descriptor::FormatDescriptor;
 use crate::kind::FormatInfo;

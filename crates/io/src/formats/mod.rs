@@ -28,7 +28,7 @@ use crate::source::input::Input;
 use crate::source::types::ObservedTypes;
 use crate::source::{Format, Reading, Source};
 
-/// Every format, in the order in which extensions are looked up.
+/// All formats. An extension belongs to the first format that has it.
 fn table() -> impl Iterator<Item = &'static FormatDescriptor> {
     let several = delimited::FORMATS.iter().chain(&workbook::FORMATS).chain(&columnar::FORMATS).chain(&foreign::FORMATS);
     let all = several.chain([&json_lines::FORMAT, &fixed_width::FORMAT, &database::FORMAT]);
@@ -155,7 +155,7 @@ pub fn encoder(asked: EncoderRequest) -> Result<Box<dyn Encoder>, Error> {
     }
 }
 
-/// The encoder for the rows of a table that are set aside.
+/// The encoder of offcuts.
 ///
 /// # Errors
 /// The errors of [`encoder`].

@@ -14,7 +14,7 @@ pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
 pub const MEMORY: usize = 1024 * 1024 * 1024;
 
-/// Delimited text in an input whose name says nothing.
+/// Delimited text in an input without a known extension.
 static UNNAMED: FormatInfo =
     FormatInfo { name: "delimited text", endings: &[], delimiter: Some(Between::Anything), ..FormatInfo::TEXT };
 

@@ -64,7 +64,7 @@ impl Parser<'_> {
         let first = part(self)?;
         let start = first.span.start;
         let mut parts = vec![first];
-        // `unique` stands alone, so nothing is offered after it.
+        // `unique` stands alone, so no word is offered after it.
         let is_offered = |parser: &Self, parts: &[Condition]| {
             parser.peek().is_some() || parts.iter().all(|part| part.kind != ConditionKind::Unique)
         };

@@ -253,7 +253,8 @@ impl<'a> Parser<'a> {
         Ok(Branch { span: start..self.end_of_last(), is_else: false, body })
     }
 
-    /// The error of a branch at token `at`, with help if the branch is a condition that was to continue the one before its `or`.
+    /// The error of a branch at token `at`. If the branch is a condition, its `or` probably continues the condition before it, and the
+    /// help says how.
     fn enclosing(&self, before: Option<&Branch>, at: usize, error: PhraseError) -> PhraseError {
         let condition = match before.map(|branch| &branch.body) {
             Some(Body::Steps(steps)) => match steps.last().map(|step| &step.kind) {

@@ -57,7 +57,7 @@ pub fn condition(condition: &Condition) -> String {
     if condition.negated { no } else { yes }
 }
 
-/// A combination and its negation, which negates each part. Commas set off parts that are combinations.
+/// A combination and its negation, which negates each part. Combinations inside it are set off by commas.
 fn combined(parts: &[Condition], [yes, no]: [&str; 2]) -> (String, String) {
     let comma = if parts.iter().any(|part| !part.parts().is_empty()) { "," } else { "" };
     let join = |negates: bool, word: &str| {

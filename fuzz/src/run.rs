@@ -85,7 +85,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let all: Vec<usize> = (0..header.count()).collect();
     let job = Job::new(carving, &header, way.originals.unwrap_or(&all), 2)
         .with_samples(3)
-        .with_diagnostics(Diagnostics::new(&list.wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&list.wanted.pieces, &()))
         .with_formulas(if way.guards_formulas { Formulas::Guarded } else { Formulas::Counted })
         .with_formats(way.to, FileFormat::default())
         .with_threads(way.threads);

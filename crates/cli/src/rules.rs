@@ -1,7 +1,7 @@
 //! The pieces of a run, from cut lists and the command line, bound to a table.
 
 use std::cell::{OnceCell, RefCell};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
@@ -13,16 +13,16 @@ use keen_notch_core::cutlist::{self, CutList, Main, Reading as ListReading};
 use keen_notch_core::explain;
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
-use keen_notch_core::phrase::ast::ListSource;
+use keen_notch_core::phrase::ast::{ListSource, LookupSource};
 use keen_notch_core::piece::{Check, Keep, Piece, Rules, Source};
-use keen_notch_core::program::{List, NoList, Setting};
+use keen_notch_core::program::{Files, List, LookupTable, NoList, Setting};
 use keen_notch_core::summary::ListFile;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::FileFormat;
-use keen_notch_io::lists::ListError;
+use keen_notch_io::lists::{self, ListError};
 use keen_notch_io::source::input::Input;
 
 use crate::args::FaultArgs;
@@ -69,6 +69,7 @@ pub struct Pieces {
     files: RunFiles,
     allow_outside: bool,
     listed: RefCell<BTreeMap<ListSource, List>>,
+    lookups: RefCell<BTreeMap<LookupSource, Arc<LookupTable>>>,
     /// The current date in ISO 8601, once a condition has asked for it.
     today: OnceCell<String>,
 }
@@ -94,6 +95,7 @@ impl Pieces {
             files: files.clone(),
             allow_outside: rules.allow_outside,
             listed: RefCell::default(),
+            lookups: RefCell::default(),
             today: OnceCell::new(),
         };
         for path in rules.lists {
@@ -222,9 +224,8 @@ impl Pieces {
                 .map_err(|error| Failure::text_error(&self.texts[0], TextError::of_column(error, main.span.clone())))?,
             (None, None) => {}
         }
-        let lists = |source: &ListSource| self.listed_in(source);
         let today = || Some(self.today.get_or_init(today).clone());
-        let setting = Setting { unit: self.unit, lists: &lists, today: &today };
+        let setting = Setting { unit: self.unit, files: self, today: &today };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
         if let (true, Header::Names(names)) = (self.take_places, header) {
             wanted.to_mut().pieces.iter_mut().for_each(|piece| piece.replace |= names.contains(&piece.name) && !piece.hidden);
@@ -251,27 +252,23 @@ impl Pieces {
             program: env!("CARGO_PKG_VERSION").to_owned(),
             asked,
             part: None,
-            listed: self.listed.borrow().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
+            listed: self
+                .listed
+                .borrow()
+                .iter()
+                .map(|(source, list)| ListFile::new(source, list))
+                .chain(self.lookups.borrow().iter().map(|(source, table)| ListFile::of_lookup(source, table)))
+                .collect(),
         }
     }
 
-    /// The values of a list, read once.
-    pub fn listed_in(&self, source: &ListSource) -> Result<List, NoList> {
-        let file = &source.file;
-        if let Some(list) = self.listed.borrow().get(source) {
-            return Ok(Arc::clone(list));
-        }
-        // With several cut lists, the file is beside the first one that has it.
+    /// The path of a file that a phrase names. With several cut lists, it is beside the first one that has it.
+    fn path_of(&self, file: &str) -> Result<PathBuf, NoList> {
         let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
         let path = paths.iter().find(|path| path.exists()).or(paths.first());
         let path = path.map_or(Path::new(file), PathBuf::as_path);
         self.refuse_outside(path)?;
-        let list = keen_notch_io::lists::read(path, source, &self.files).map_err(|error| match error {
-            ListError::List(list) => list,
-            ListError::Table(error) => NoList { reason: error.to_string(), help: io_help::help(&error) },
-        })?;
-        self.listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
-        Ok(list)
+        Ok(path.to_owned())
     }
 
     /// Resolves file names from this folder, as for a cut list in it.
@@ -279,11 +276,11 @@ impl Pieces {
         self.folders.push(folder);
     }
 
-    /// The lists of `listed in` by name, after binding.
+    /// The files of `listed in` and `lookup in` by name, after binding.
     pub fn listed_files(&self) -> Vec<String> {
-        let mut files: Vec<String> = self.listed.borrow().keys().map(|source| source.file.clone()).collect();
-        files.dedup();
-        files
+        let (listed, lookups) = (self.listed.borrow(), self.lookups.borrow());
+        let files = listed.keys().chain(lookups.keys().map(|source| &source.keys)).map(|source| source.file.clone());
+        files.collect::<BTreeSet<_>>().into_iter().collect()
     }
 
     /// Refuses a file outside the folder of the cut list and the current folder, because the list may come from somebody else.
@@ -300,6 +297,34 @@ impl Pieces {
         }
         let reason = format!("{} is outside the folder of the cut list and the current folder", path.display());
         Err(NoList { reason, help: "if you trust the list, let it read that file with --allow-outside".to_owned() })
+    }
+}
+
+/// Files are read once.
+impl Files for Pieces {
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        if let Some(list) = self.listed.borrow().get(source) {
+            return Ok(Arc::clone(list));
+        }
+        let list = lists::read(&self.path_of(&source.file)?, source, &self.files).map_err(unavailable)?;
+        self.listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
+        Ok(list)
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        if let Some(table) = self.lookups.borrow().get(source) {
+            return Ok(Arc::clone(table));
+        }
+        let table = lists::read_lookup(&self.path_of(&source.keys.file)?, source, &self.files).map_err(unavailable)?;
+        self.lookups.borrow_mut().insert(source.clone(), Arc::clone(&table));
+        Ok(table)
+    }
+}
+
+fn unavailable(error: ListError) -> NoList {
+    match error {
+        ListError::List(list) => list,
+        ListError::Table(error) => NoList { reason: error.to_string(), help: io_help::help(&error) },
     }
 }
 

@@ -4,12 +4,12 @@
 
 pub use crate::carving::{BindError, TooLarge};
 pub use crate::column::Header;
-pub use crate::phrase::ast::ListSource;
-pub use crate::program::{List, ListTexts, NoList, Setting};
+pub use crate::phrase::ast::{ListSource, LookupSource};
+pub use crate::program::{Files, List, ListTexts, LookupError, LookupTable, NoList, Setting};
 pub use crate::text::unit::Unit;
 
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
 
@@ -155,47 +155,71 @@ impl fmt::Display for PushError {
 
 impl std::error::Error for PushError {}
 
+struct NotGiven;
+
+impl Files for NotGiven {
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        let reason = format!("the texts of {} are not given", source.file);
+        Err(NoList { reason, help: "supply them with `Runner::new`".to_owned() })
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        self.list(&source.keys).map(|_| Arc::default())
+    }
+}
+
+/// Files that remember what was read from them.
+struct RecordedFiles<'a> {
+    files: &'a dyn Files,
+    read: RefCell<BTreeSet<ListFile>>,
+}
+
+impl Files for RecordedFiles<'_> {
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        let list = self.files.list(source)?;
+        self.read.borrow_mut().insert(ListFile::new(source, &list));
+        Ok(list)
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        let table = self.files.lookup(source)?;
+        self.read.borrow_mut().insert(ListFile::of_lookup(source, &table));
+        Ok(table)
+    }
+}
+
 impl CutList {
-    /// Binds the list to a table with columns of these names. Lists of values (`listed in`) are not available: see [`Runner::new`].
+    /// Binds the list to a table with columns of these names. Files (`listed in`, `lookup in`) are not available: see [`Runner::new`].
     ///
     /// # Errors
     /// A column or piece is unknown, or a phrase or check is invalid.
     pub fn bind(&self, columns: &[&str]) -> Result<Runner, BindError> {
         let header = Header::Names(columns.iter().map(|name| (*name).to_owned()).collect());
-        let lists = |source: &ListSource| {
-            let reason = format!("the texts of {} are not given", source.file);
-            Err(NoList { reason, help: "supply them with `Runner::new`".to_owned() })
-        };
-        Runner::new(self, header, &Setting { lists: &lists, ..Setting::new(self.unit) })
+        Runner::new(self, header, &Setting { files: &NotGiven, ..Setting::new(self.unit) })
     }
 }
 
 impl Runner {
-    /// Binds a list to a table; `setting` supplies the texts of `listed in`.
+    /// Binds a list to a table; `setting` supplies the files that its phrases name.
     ///
     /// # Errors
     /// A column or piece is unknown, or a phrase or check is invalid.
     pub fn new(list: &CutList, header: Header, setting: &Setting) -> Result<Runner, BindError> {
         let main = list.column.as_ref().map(|main| &main.column);
-        let listed = RefCell::new(BTreeMap::new());
-        let lists = |source: &ListSource| {
-            let list = (setting.lists)(source)?;
-            listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
-            Ok(list)
-        };
+        let files = RecordedFiles { files: setting.files, read: RefCell::default() };
         let asked_today = RefCell::new(None);
         let today = || {
             let today = (setting.today)();
             asked_today.borrow_mut().clone_from(&today);
             today
         };
-        let carving = Carving::new(&list.wanted, main, &Setting { lists: &lists, today: &today, ..*setting }, &header)?;
+        let carving = Carving::new(&list.wanted, main, &Setting { files: &files, today: &today, ..*setting }, &header)?;
         let checks = carving.checks();
         let mut rules = explain::asked(&list.wanted, main, setting.unit);
         rules.extend(asked_today.into_inner().as_deref().map(explain::today));
         Ok(Runner {
             rules,
-            listed: listed.into_inner().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
+            listed: files.read.into_inner().into_iter().collect(),
             name: "rows".to_owned(),
             memory: Memory::default(),
             totals: Totals::new(&carving, checks.len()),

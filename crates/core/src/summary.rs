@@ -13,8 +13,8 @@ use serde::{Deserialize, Serialize};
 use crate::carving::{Carving, CheckName, Totals};
 use crate::check::unique_texts::UniqueTexts;
 use crate::column::Header;
-use crate::phrase::ast::ListSource;
-use crate::program::List;
+use crate::phrase::ast::{ListSource, LookupSource};
+use crate::program::{List, LookupTable};
 use crate::sightings::ROWS;
 
 #[doc(hidden)]
@@ -65,12 +65,13 @@ pub struct Summary {
 /// let file = ListFile::new(&source, &values);
 /// assert_eq!((file.file.as_str(), file.values), ("team of teams.csv", 2));
 /// ```
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct ListFile {
     /// Its name as in the cut list, with the column if given.
     pub file: String,
+    /// The number of its values, or of the keys of `lookup`.
     pub values: u64,
-    /// A hash of the values, independent of their order.
+    /// A hash of the values, or of the keys and results, independent of their order.
     pub hash: String,
 }
 
@@ -119,6 +120,13 @@ impl ListFile {
         // A sum is independent of the order.
         let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(UniqueTexts::hash([&**value]).bits()));
         ListFile { file, values: values.texts.len() as u64, hash: format!("{hash:032x}") }
+    }
+
+    pub fn of_lookup(LookupSource { keys, give, .. }: &LookupSource, table: &LookupTable) -> ListFile {
+        let named = [give, &keys.column].into_iter().flatten().map(|column| format!("{column} of ")).collect::<String>();
+        let file = named + &keys.file;
+        let hash = table.pairs().fold(0_u128, |all, (key, result)| all.wrapping_add(UniqueTexts::hash([key, result]).bits()));
+        ListFile { file, values: table.count() as u64, hash: format!("{hash:032x}") }
     }
 }
 

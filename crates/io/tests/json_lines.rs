@@ -22,13 +22,7 @@ fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (
     let mut table =
         Table::open(&[Input::Memory(name.to_owned(), bytes.into())], &Reading { from: Some(ending(name)), ..reading })?;
     let pieces = pieces.iter().map(|piece| Piece::parse(piece, 0).unwrap()).collect();
-    let lists = |_: &keen_notch_core::phrase::ast::ListSource| panic!("there is no list");
-    let carving = Carving::new(
-        &Rules { pieces, ..Rules::default() },
-        None,
-        &Setting { lists: &lists, ..Setting::new(Default::default()) },
-        &table.header,
-    );
+    let carving = Carving::new(&Rules { pieces, ..Rules::default() }, None, &Setting::new(Default::default()), &table.header);
     let header: Header = table.header.clone();
     let originals: Vec<usize> = (0..header.count()).collect();
     let job = Job::new(carving.unwrap(), &header, &originals, 0)

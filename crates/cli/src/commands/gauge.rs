@@ -21,7 +21,7 @@ use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, steps, table, visible};
 use crate::failure::Failure;
-use crate::rules::today;
+use crate::rules::{Pieces, RuleArgs, today};
 
 /// Lines of characters with full numbers, before the ruler becomes denser.
 const MOST_WIDE: usize = 3;
@@ -66,7 +66,9 @@ fn shown(text: &str, alone: bool) -> Result<GaugePhrase, Failure> {
         (Err(_), Ok(Piece { name, source: Source::Take { phrase, .. }, .. })) => (name, phrase),
         (Err(error), _) => return Err(Failure::phrase(text, error)),
     };
-    let setting = Setting { today: &|| Some(today()), ..Setting::new(Unit::Characters) };
+    // Files are named from the current folder.
+    let files = Pieces::read(&RuleArgs::default(), &RunFiles::default())?;
+    let setting = Setting { files: &files, today: &|| Some(today()), ..Setting::new(Unit::Characters) };
     let plan = Program::with(&phrase, &setting).map_err(|error| Failure::phrase(&phrase.source, error))?;
     Ok(GaugePhrase { source: phrase.source, name, plan })
 }

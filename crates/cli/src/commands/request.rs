@@ -98,7 +98,7 @@ impl<'a> Request<'a> {
 
     /// Diagnostics for the pieces, with the current date if necessary. Finding the date takes longer than a short run.
     pub fn diagnostics(&self) -> Diagnostics {
-        let diagnostics = Diagnostics::new(&self.pieces.wanted.pieces);
+        let diagnostics = Diagnostics::new(&self.pieces.wanted.pieces, &self.pieces);
         match diagnostics.give_dates() {
             true => diagnostics.with_today(today()),
             false => diagnostics,

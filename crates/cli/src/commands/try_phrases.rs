@@ -7,9 +7,7 @@ use std::time::Duration;
 
 use crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind};
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::phrase::ast::{Condition, Phrase};
-use keen_notch_core::program::{List, NoList};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 
@@ -60,7 +58,6 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         path => (path.clone().map(ListFile::new), Vec::new(), Vec::new()),
     };
     let unit = list.unit;
-    let lists = move |source: &ListSource| -> Result<List, NoList> { list.listed_in(source) };
     let mut session = Session {
         name: names(&inputs),
         file,
@@ -68,7 +65,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         kept: (!there.is_empty()).then(|| pieces.clone()),
         warned_at: None,
         says: String::new(),
-        model: Model::new(sample, (unit, Box::new(lists)), pieces, taken),
+        model: Model::new(sample, (unit, Box::new(list)), pieces, taken),
         open: Box::new(move || {
             let (inputs, reading) = (inputs.clone(), reading.clone());
             Box::new(move || Table::open(&inputs, &reading))

@@ -13,12 +13,13 @@ pub fn result(trace: &Trace) -> String {
     format!("→ {}  {}", texts(&trace.results), paint(state, trace.state))
 }
 
-/// The steps of each branch with their results, and why a branch failed. `phrase` is the text of the phrase. Empty for a single step,
+/// The steps of each branch with their results, and why a branch failed. `phrase` is the text of the phrase. Not for a single step,
 /// which the result shows.
 pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
     let steps = || trace.branches.iter().flat_map(|branch| &branch.steps);
+    let why = |why: &String| paint(style::LOOK, format!("   {}", visible::value(why)));
     if trace.branches.len() == 1 && steps().count() <= 1 {
-        return Vec::new();
+        return steps().filter_map(|step| step.why.as_ref()).map(why).collect();
     }
     let words = |span: &std::ops::Range<usize>| visible::value(phrase.get(span.clone()).unwrap_or(""));
     let widest = steps().map(|step| visible::width(&words(&step.span))).max().unwrap_or(0);
@@ -40,6 +41,7 @@ pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
             }
             let gave = if step.after.is_empty() { paint(style::LOOK, "nothing") } else { texts(&step.after) };
             lines.push(format!("{number:>2} {words}{blanks}  {} → {gave}", paint(style::QUIET, texts(&step.before))));
+            lines.extend(step.why.as_ref().map(why));
         }
     }
     lines

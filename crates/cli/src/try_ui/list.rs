@@ -95,7 +95,7 @@ fn read(path: &Path) -> Result<String, keen_notch_io::Error> {
 fn runs(list: &str, binding: &Binding) -> Result<(), String> {
     let list = CutList::parse(list, 0).map_err(|error| error.message)?;
     let main = list.column.map(|main| main.column);
-    let setting = Setting { unit: list.unit, lists: binding.lists, today: &|| Some(today()) };
+    let setting = Setting { unit: list.unit, files: binding.files, today: &|| Some(today()) };
     Carving::new(&list.wanted, main.as_ref(), &setting, binding.header).map(drop).map_err(|unbound| unbound.error.message)
 }
 
@@ -281,8 +281,7 @@ mod tests {
     fn with(list: &str, drafts: &[Draft], names: &[(usize, &str)]) -> Result<String, String> {
         let header = Header::Names(vec!["depot".to_owned(), "part_code".to_owned()]);
         let reading = [("delimiter".to_owned(), "';'".to_owned())];
-        let Setting { unit, lists, .. } = Setting::new(Unit::Characters);
-        let binding = Binding { header: &header, column: 1, unit, lists };
+        let binding = Binding { header: &header, column: 1, unit: Unit::Characters, files: &() };
         let names = names.iter().map(|(id, name)| (*id, (*name).to_owned())).collect();
         with_pieces(list, &drafts.iter().collect::<Vec<_>>(), &names, &reading, &binding)
     }

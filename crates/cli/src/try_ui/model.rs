@@ -4,7 +4,7 @@ use std::sync::Arc;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::draft::Example;
 use keen_notch_core::gauge::Gauge;
-use keen_notch_core::program::{GetList, Trace};
+use keen_notch_core::program::{Files, Trace};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
@@ -69,7 +69,7 @@ struct Snapshot {
 pub struct Model {
     pub sample: Sample,
     pub(super) unit: Unit,
-    pub(super) lists: Box<GetList<'static>>,
+    pub(super) files: Box<dyn Files>,
     pub(super) taken: Vec<String>,
     pub pieces: Vec<Draft>,
     pub at: usize,
@@ -104,15 +104,15 @@ pub struct Model {
 }
 
 impl Model {
-    /// Creates the state for a sample with at least one row. Positions count in `unit`, lists come from `lists`, and other pieces have
+    /// Creates the state for a sample with at least one row. Positions count in `unit`, files come from `files`, and other pieces have
     /// the names `taken`.
-    pub fn new(sample: Sample, (unit, lists): (Unit, Box<GetList<'static>>), pieces: Vec<Draft>, taken: Vec<String>) -> Model {
+    pub fn new(sample: Sample, (unit, files): (Unit, Box<dyn Files>), pieces: Vec<Draft>, taken: Vec<String>) -> Model {
         let rows = sample.rows();
         let next_id = pieces.iter().map(|piece| piece.id + 1).max().unwrap_or(0);
         let mut model = Model {
             sample,
             unit,
-            lists,
+            files,
             taken,
             pieces,
             at: 0,

@@ -5,7 +5,7 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::ast::Condition;
-use keen_notch_core::program::{GetList, Setting};
+use keen_notch_core::program::{Files, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_core::toml_text::{toml_key, toml_text};
@@ -69,7 +69,7 @@ pub struct Binding<'a> {
     pub header: &'a Header,
     pub column: usize,
     pub unit: Unit,
-    pub lists: &'a GetList<'a>,
+    pub files: &'a dyn Files,
 }
 
 impl Draft {
@@ -165,7 +165,7 @@ impl Draft {
         let unfinished = |error: TextError| Unfinished::new(line_of(&error), error);
         let wanted = CutList::parse(&list, 0).map_err(unfinished)?.wanted;
         let main = ColumnRef::Number(binding.column + 1);
-        let setting = Setting { unit: binding.unit, lists: binding.lists, today: &|| Some(today()) };
+        let setting = Setting { unit: binding.unit, files: binding.files, today: &|| Some(today()) };
         Carving::new(&wanted, Some(&main), &setting, binding.header).map(Some).map_err(|unbound| unfinished(unbound.error))
     }
 }
@@ -198,8 +198,7 @@ mod tests {
 
     fn bind(draft: &Draft) -> Result<Option<Carving>, Unfinished> {
         let header = Header::Names(vec!["part_code".to_owned(), "depot".to_owned()]);
-        let lists = Setting::new(Unit::Characters).lists;
-        draft.bind(&Binding { header: &header, column: 0, unit: Unit::Characters, lists })
+        draft.bind(&Binding { header: &header, column: 0, unit: Unit::Characters, files: &() })
     }
 
     #[test]

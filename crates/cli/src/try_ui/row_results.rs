@@ -40,7 +40,7 @@ impl Model {
 
     pub fn binding(&self) -> Binding<'_> {
         let Sample { header, column, .. } = &self.sample;
-        Binding { header, column: *column, unit: self.unit, lists: &self.lists }
+        Binding { header, column: *column, unit: self.unit, files: &*self.files }
     }
 
     /// Computes the result for each row. An unfinished piece keeps its last results.

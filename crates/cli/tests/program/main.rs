@@ -22,6 +22,7 @@ mod fixed_width;
 mod gauge;
 mod hints;
 mod json_lines;
+mod lookup;
 mod memory;
 mod outputs;
 mod parts;

@@ -18,7 +18,9 @@ fn classes_and_unknown_words() {
     for word in ["punctuation", "classes"] {
         assert!(yard.out(&["phrases", word]).starts_with("Classes\ndigits are 0 to 9."), "{word}");
     }
-    for (word, nearest) in [("upercase", "uppercase"), ("digts", "digits"), ("lookup", "listed"), ("listed in", "listed")] {
+    for (word, nearest) in
+        [("upercase", "uppercase"), ("digts", "digits"), ("map", "lookup"), ("recode", "lookup"), ("listed in", "listed")]
+    {
         let ran = yard.run(&["phrases", word]);
         assert!(ran.status == 2 && ran.stderr.contains(&format!("did you mean `{nearest}`?")), "{word}: {}", ran.stderr);
         assert!(!yard.out(&["phrases", nearest]).is_empty());

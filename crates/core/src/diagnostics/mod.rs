@@ -2,6 +2,7 @@
 
 mod dates;
 mod digits;
+mod lookups;
 mod numbers;
 mod outline;
 mod phrase;
@@ -15,12 +16,11 @@ use piece::{PieceDiagnostics, WithExample, append_all, note};
 
 use crate::batch::Texts;
 use crate::layout::{Expected, LayoutFits, LayoutPlan};
-use crate::phrase::{Phrase, quoted};
+use crate::phrase::quoted;
 use crate::piece::Piece;
-use crate::program::{Program, Scratch};
+use crate::program::{Files, Scratch};
 use crate::sightings::{ROWS, Sightings};
 use crate::text::look_alikes::{digit_of, looks_like};
-use crate::text::unit::Unit;
 use crate::text::{characters, names};
 use crate::words::{counted, grouped};
 
@@ -70,7 +70,7 @@ pub enum Fix {
 /// let (mut results, mut looks) = (Results::default(), Vec::new());
 /// program.run(codes.texts(), &mut Work::default(), &mut results);
 /// let filled = note_looks(codes.texts(), &mut looks);
-/// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?]);
+/// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?], &());
 /// let number = |row: usize| row as u64 + 1;
 /// diagnostics.observe(0, Observation { values: codes.texts(), filled, looks: &looks, results: &results, number: &number });
 /// let hints = diagnostics.hints(500, &[]);
@@ -90,8 +90,9 @@ pub struct Diagnostics {
 }
 
 impl Diagnostics {
-    pub fn new(pieces: &[Piece]) -> Diagnostics {
-        let pieces = pieces.iter().map(PieceDiagnostics::new).collect();
+    /// Observations about these pieces. `files` are tried with suggestions.
+    pub fn new(pieces: &[Piece], files: &dyn Files) -> Diagnostics {
+        let pieces = pieces.iter().map(|piece| PieceDiagnostics::new(piece, files)).collect();
         Diagnostics { pieces, ..Diagnostics::default() }
     }
 
@@ -191,12 +192,13 @@ impl Diagnostics {
             rows: seen.rows.clone(),
             fix: Fix::Words(format!("fix the data: {} should be \"{wanted}\"", named(*found))),
         }));
-        hints.extend(self.list_headers.iter().map(|((piece, file, text), seen)| Hint {
-            seen: format!("{piece} is \"{text}\" in {}, which is the header of {file}", values(seen.count)),
-            rows: seen.rows.clone(),
-            fix: Fix::Words(format!("if the file has no header, write: listed in {} no header", quoted(file))),
+        hints.extend(self.list_headers.iter().map(|((piece, file, text), seen)| {
+            let fix = format!("if the file has no header, write: listed in {} no header", quoted(file));
+            header_hint(piece, text, file, seen, Fix::Words(fix))
         }));
         for kind in [
+            PieceDiagnostics::headers_of_lookup,
+            PieceDiagnostics::unfound,
             PieceDiagnostics::ambiguous_dates,
             PieceDiagnostics::letters,
             PieceDiagnostics::other_case,
@@ -303,7 +305,7 @@ impl PieceDiagnostics {
     /// Whether a phrase changes the result for a value. Suggestions are tried before they are shown.
     fn works(&self, phrase: &str, value: &str) -> bool {
         let given = |phrase: &str| {
-            let program = Program::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()?;
+            let program = lookups::program(phrase, &self.files)?;
             let mut scratch = Scratch::default();
             let cut = program.cut(value, &mut scratch);
             cut.state.is_there().then(|| cut.text.to_owned())
@@ -322,6 +324,38 @@ impl PieceDiagnostics {
             })
         });
         hints.collect()
+    }
+
+    fn headers_of_lookup(&self, _piece: usize, _rows: u64) -> Vec<Hint> {
+        let known =
+            self.lookups.as_ref().and_then(|lookups| Some((lookups.file()?, lookups.headers(&self.phrase, &self.files)?)));
+        let Some((file, (text, seen))) = known else { return Vec::new() };
+        let fix = format!("if the file has no header, write: lookup in {} no header", quoted(file));
+        vec![header_hint(&self.name, &text, file, &seen, Fix::Words(fix))]
+    }
+
+    fn unfound(&self, piece: usize, _rows: u64) -> Vec<Hint> {
+        let Some(lookups) = &self.lookups else { return Vec::new() };
+        let Some(better) = lookups.better(&self.phrase, &self.files, &self.sample) else { return Vec::new() };
+        let all = lookups.unfound(&self.phrase, &self.files).count;
+        let first = if lookups.has_more() { "the first " } else { "" };
+        let only = if better.found.count == all {
+            "all of them".to_owned()
+        } else {
+            format!("{} of them", grouped(better.found.count))
+        };
+        vec![Hint {
+            seen: format!(
+                "{first}{} of {} {} not in {}, {only} only because of {}",
+                values(all),
+                self.name,
+                if all == 1 { "is" } else { "are" },
+                lookups.file().unwrap_or("the table of `lookup`"),
+                better.because
+            ),
+            rows: better.found.rows,
+            fix: Fix::Piece { piece, phrase: better.phrase },
+        }]
     }
 
     fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
@@ -439,6 +473,11 @@ impl PieceDiagnostics {
         hints.extend(hint(few(&self.short), || hint_for("short", &self.short)));
         hints
     }
+}
+
+fn header_hint(piece: &str, text: &str, file: &str, seen: &Sightings, fix: Fix) -> Hint {
+    let seen_words = format!("{piece} is \"{text}\" in {}, which is the header of {file}", values(seen.count));
+    Hint { seen: seen_words, rows: seen.rows.clone(), fix }
 }
 
 fn hint(holds: bool, hint: impl FnOnce() -> Hint) -> Vec<Hint> {

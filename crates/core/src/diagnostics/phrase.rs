@@ -78,6 +78,8 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::PlainNumber(_)
                 | StepKind::PlainDigits
                 | StepKind::AddCheckDigit(_)
+                | StepKind::LookupIn(_)
+                | StepKind::LookupPairs { .. }
                 | StepKind::Date { .. } => {}
             }
         }

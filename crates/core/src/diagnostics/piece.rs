@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::dates::DateBranches;
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
+use super::lookups::{LookupDiagnostics, ReadFiles};
 use super::numbers::NumberDiagnostics;
 use super::outline::{SAMPLE, outline};
 use super::phrase::{branches, century_at, counted_ends, gives_dates, markers};
@@ -12,7 +13,7 @@ use pulp::{Simd, WithSimd};
 use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
 use crate::piece::{Piece, Source};
-use crate::program::{Results, State};
+use crate::program::{Files, Results, State};
 use crate::sightings::Sightings;
 use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
@@ -26,6 +27,10 @@ pub struct PieceDiagnostics {
     pub branches: (String, String),
     /// Observations about its number step, if it has one.
     pub numbers: Option<NumberDiagnostics>,
+    /// Observations about its first lookup, if it has one.
+    pub lookups: Option<LookupDiagnostics>,
+    /// The files that the phrase names.
+    pub files: ReadFiles,
     /// Where `from YEAR` belongs, if the phrase reads two-digit years.
     pub century_at: Option<usize>,
     pub gives_dates: bool,
@@ -93,7 +98,7 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
 }
 
 impl PieceDiagnostics {
-    pub fn new(piece: &Piece) -> PieceDiagnostics {
+    pub fn new(piece: &Piece, files: &dyn Files) -> PieceDiagnostics {
         let Source::Take { phrase, .. } = &piece.source else {
             return PieceDiagnostics { name: piece.name.clone(), ..PieceDiagnostics::default() };
         };
@@ -104,6 +109,8 @@ impl PieceDiagnostics {
             phrase: phrase.source.trim().to_owned(),
             branches: branches(phrase),
             numbers: NumberDiagnostics::new(phrase),
+            lookups: LookupDiagnostics::new(phrase),
+            files: ReadFiles::of(phrase, files),
             century_at: century_at(phrase),
             gives_dates: gives_dates(phrase),
             date_branches: DateBranches::new(phrase),
@@ -131,6 +138,9 @@ impl PieceDiagnostics {
         self.sample.extend(later.sample.iter().take(lacking).cloned());
         if let (Some(numbers), Some(later)) = (&mut self.numbers, &later.numbers) {
             numbers.append(later, offset);
+        }
+        if let (Some(lookups), Some(later)) = (&mut self.lookups, &later.lookups) {
+            lookups.append(later, offset);
         }
         append_with_examples(&mut self.look_alikes, &later.look_alikes, offset);
         append_with_examples(&mut self.other_case, &later.other_case, offset);
@@ -206,6 +216,9 @@ impl PieceDiagnostics {
         }
         if (state.missing || state.fallback) && !value.is_empty() && !self.markers.is_empty() {
             self.look_for_markers(row, value, form);
+        }
+        if let Some(lookups) = self.lookups.as_mut().filter(|_| (state.missing || state.fallback) && !value.is_empty()) {
+            lookups.note(row, value);
         }
         if state.missing {
             if !value.is_empty() {

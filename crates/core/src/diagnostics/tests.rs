@@ -11,7 +11,7 @@ use crate::program::Setting;
 use crate::text::unit::Unit;
 
 fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
-    let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece)).with_today("2025-11-25");
+    let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece), &()).with_today("2025-11-25");
     let wanted = crate::piece::Rules { pieces: vec![piece], ..crate::piece::Rules::default() };
     let setting = Setting::new(Unit::Characters);
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();

@@ -82,6 +82,8 @@ impl Branch {
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
                 | StepKind::AddCheckDigit(_)
+                | StepKind::LookupIn(_)
+                | StepKind::LookupPairs { .. }
                 | StepKind::Date { .. } => return None,
             }
         }
@@ -222,6 +224,13 @@ pub enum StepKind {
     PlainDigits,
     /// `add check digit luhn`
     AddCheckDigit(CheckDigit),
+    /// `lookup in "families.csv" column "code" give "name"`
+    LookupIn(LookupSource),
+    /// `lookup "M" as "Male", "F" as "Female"`
+    LookupPairs {
+        pairs: Vec<LookupPair>,
+        any_case: bool,
+    },
     /// `date "%y%m%d"`, `date "%y%m%d" as "%d.%m.%Y"`
     Date {
         format: DateFormat,
@@ -414,6 +423,14 @@ impl Condition {
         (is_all != self.negated, self.parts().iter().map(part).collect())
     }
 
+    /// Calls `see` with each file that it names.
+    pub fn each_list(&self, see: &mut dyn FnMut(&ListSource)) {
+        if let ConditionKind::ListedIn { list, .. } = &self.kind {
+            see(list);
+        }
+        self.parts().iter().for_each(|part| part.each_list(see));
+    }
+
     /// Whether it or a part of it has this property.
     pub fn any(&self, has: &dyn Fn(&ConditionKind) -> bool) -> bool {
         has(&self.kind) || self.parts().iter().any(|part| part.any(has))
@@ -436,6 +453,33 @@ pub struct ListSource {
     pub column: Option<String>,
     /// Whether the first row of the file is a header.
     pub has_header: bool,
+}
+
+/// Two columns of a file, for `lookup in`.
+///
+/// ```
+/// use keen_notch_core::runner::{ListSource, LookupSource};
+///
+/// let keys = ListSource { file: "families.csv".to_owned(), column: None, has_header: true };
+/// let source = LookupSource { keys, give: Some("name".to_owned()), any_case: false };
+/// assert_eq!(source.keys.file, "families.csv");
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct LookupSource {
+    /// The column of the keys.
+    pub keys: ListSource,
+    /// The column of the results; `None` is the second column.
+    pub give: Option<String>,
+    /// Whether keys that differ only in case are the same.
+    pub any_case: bool,
+}
+
+/// A key and its result.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LookupPair {
+    pub key: String,
+    pub result: String,
+    pub span: Span,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]

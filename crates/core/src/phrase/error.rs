@@ -75,6 +75,12 @@ pub enum ErrorKind {
     NoToday,
     /// An unavailable list, with the reason as a sentence.
     NoList(String),
+    /// A blank key of `lookup`.
+    EmptyKey,
+    /// An empty result of `lookup`.
+    EmptyResult,
+    /// A key of `lookup` with two different results.
+    TwoResults(String),
 }
 
 impl ErrorKind {
@@ -112,6 +118,9 @@ impl ErrorKind {
             ErrorKind::NotHere(_) => "not here".to_owned(),
             ErrorKind::NoToday => "not known here".to_owned(),
             ErrorKind::NoList(_) => String::new(),
+            ErrorKind::EmptyKey => "the key is blank".to_owned(),
+            ErrorKind::EmptyResult => "the result is empty".to_owned(),
+            ErrorKind::TwoResults(_) => "another result".to_owned(),
         }
     }
 }
@@ -154,6 +163,9 @@ impl fmt::Display for ErrorKind {
             ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, but has no place for them"),
             ErrorKind::NoToday => f.write_str("the current date is not known here"),
             ErrorKind::NoList(reason) => f.write_str(reason),
+            ErrorKind::EmptyKey => f.write_str("a key of `lookup` is blank"),
+            ErrorKind::EmptyResult => f.write_str("a result of `lookup` is empty"),
+            ErrorKind::TwoResults(key) => write!(f, "`lookup` has two results for {}", super::quoted(key)),
             ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot test a single text"),
         }
     }

@@ -27,7 +27,17 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:elif|elseif|elsif)\b", "else if"),
     (r"\botherwise\b", "else"),
     (r"^(if .+) end$", "$1"),
-    (r"^(?:map|recode|translate|switch|case|decode) (Q) ?(?:to|as|then|->|=>|:|,) ?(Q)$", "if one of $1 then $2"),
+    (
+        r"\b(?:map|recode|translate|switch|case|decode|lookup) ?\(?(?:I, ?)?(Q) ?(?:to|as|then|->|=>|=|:|,) ?(Q)",
+        "lookup $1 as $2",
+    ),
+    (r"(lookup .*Q),? ?(?:and |when |case )?(Q) ?(?:to|then|->|=>|=|:) ?(Q)", "$1, $2 as $3"),
+    (r"(lookup .*Q),? ?(?:and |when |case )?(Q) ?(?:to|then|->|=>|=|:) ?(Q)", "$1, $2 as $3"),
+    (r"(lookup .*Q),? ?(?:and |when |case )?(Q) ?(?:to|then|->|=>|=|:) ?(Q)", "$1, $2 as $3"),
+    (
+        r"\b(?:lookup|look up|vlookup|replace with|replace from|replace using|map (?:in|with|by|using|from)|translate with) (?:from |in |with |by |using )?(?:table |file |the file )?(Q)$",
+        "lookup in $1",
+    ),
     (r"^if (?:=|==|is|equals?|equal to) ?(Q)", "if one of $1"),
     // Positions.
     (r"\bleft ?\(? ?(?:I, ?)?(N)(?: ?\))?", "first $1"),

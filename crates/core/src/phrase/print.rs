@@ -6,8 +6,8 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::ast::{
-    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Day, Division, Marker, NumberExample,
-    NumberStyle, Occurrence, Pattern, Phrase, Position, Range, Regex, Side, Sides, Step, StepKind,
+    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Day, Division, ListSource, Marker,
+    NumberExample, NumberStyle, Occurrence, Pattern, Phrase, Position, Range, Regex, Side, Sides, Step, StepKind,
 };
 use super::error::PhraseError;
 use super::write::quoted;
@@ -135,12 +135,26 @@ fn step(step: &StepKind) -> String {
         StepKind::Suffix(text) => format!("suffix {}", quoted(text)),
         StepKind::PlainDigits => "plain digits".to_owned(),
         StepKind::AddCheckDigit(digit) => format!("add check digit {}", check_digit(*digit)),
+        StepKind::LookupIn(source) => {
+            let give = source.give.iter().map(|column| format!(" give {}", quoted(column))).collect::<String>();
+            format!("lookup in {}", file_columns(&source.keys, &give, source.any_case))
+        }
+        StepKind::LookupPairs { pairs, any_case: any } => {
+            let pairs = pairs.iter().map(|pair| format!("{} as {}", quoted(&pair.key), quoted(&pair.result)));
+            format!("lookup {}{}", pairs.collect::<Vec<_>>().join(", "), any_case(*any))
+        }
         StepKind::PlainNumber(example) => format!("plain number{}", like(example)),
         StepKind::Date { format, output } => {
             let output = output.iter().map(|output| format!(" as {}", quoted(&output.text))).collect::<String>();
             format!("{}{output}", date(format))
         }
     }
+}
+
+fn file_columns(keys: &ListSource, give: &str, any: bool) -> String {
+    let column = keys.column.iter().map(|column| format!(" column {}", quoted(column))).collect::<String>();
+    let header = if keys.has_header { "" } else { " no header" };
+    format!("{}{column}{give}{}{header}", quoted(&keys.file), any_case(any))
 }
 
 fn condition(condition: &Condition) -> String {
@@ -184,9 +198,7 @@ fn asked(kind: &ConditionKind) -> String {
             format!("one of {}{}", texts.join(", "), any_case(*any))
         }
         ConditionKind::ListedIn { list, any_case: any } => {
-            let column = list.column.iter().map(|column| format!(" column {}", quoted(column))).collect::<String>();
-            let header = if list.has_header { "" } else { " no header" };
-            format!("listed in {}{column}{}{header}", quoted(&list.file), any_case(*any))
+            format!("listed in {}", file_columns(list, "", *any))
         }
         ConditionKind::Range { from, to } => {
             let [from, to] = [from, to].map(|end| end.as_deref().unwrap_or_default());

@@ -251,6 +251,21 @@ pub const GROUPS: &[Group] = &[
             ),
             entry("plain", "plain digits", "decimal digits of any script as 0 to 9", &[("٠٤١", "plain digits")]),
             entry(
+                "lookup",
+                r#"lookup in "families.csv""#,
+                "the second column of the row of a file whose first column is the text; or the columns of column \"code\" give \"name\"; the file is in the cut list's folder and has any input format; any case and no header may follow; missing if the text is not there",
+                &[],
+            ),
+            entry(
+                "lookup",
+                r#"lookup "M" as "Male", "F" as "Female""#,
+                "the result for the text; any case may follow; missing if the text is not there",
+                &[
+                    ("F", r#"lookup "M" as "Male", "F" as "Female""#),
+                    ("x", r#"lookup "M" as "Male", "F" as "Female" any case or "unknown""#),
+                ],
+            ),
+            entry(
                 "date",
                 r#"date "%d.%m.%Y""#,
                 "a date in a strftime format, matched strictly, as ISO 8601, or in the format after as; two-digit years are 1969 to 2068, or 1930 to 2029 with from 1930",
@@ -327,7 +342,7 @@ pub const CONDITIONS: Group = Group {
         entry(
             "listed",
             r#"listed in "sites.csv""#,
-            "equal to a value in the first column of a file, or in column \"site\"; the file is in the cut list's folder; any case may follow",
+            "equal to a value in the first column of a file, or in column \"site\"; the file is in the cut list's folder; any case and no header may follow",
             &[],
         ),
         entry("unique", "unique", "different from every earlier row; for check, warn and keep", &[]),
@@ -407,7 +422,10 @@ const OTHER_NAMES: &[(&str, &str)] = &[
     ("truncate", "clip"),
     ("append", "suffix"),
     ("substitute", "replace"),
-    ("lookup", "listed"),
+    ("map", "lookup"),
+    ("switch", "lookup"),
+    ("translate", "lookup"),
+    ("recode", "lookup"),
 ];
 
 /// The names of the classes of characters.

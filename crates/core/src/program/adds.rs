@@ -66,6 +66,7 @@ impl Op {
                 | FinishOp::Prefix(text)
                 | FinishOp::Suffix(text) => added.add(text),
                 FinishOp::PlainDigits => added.add_range(b'0', b'9'),
+                FinishOp::Lookup(table) => added.join(table.adds()),
                 FinishOp::AddCheckDigit(_) => added.add("0123456789X"),
                 FinishOp::PlainNumber(_) | FinishOp::Undress(_) => added.add("0123456789.-"),
                 FinishOp::Date(date) => {

@@ -1,15 +1,19 @@
 //! Compiles a syntax tree into a plan, and finds errors beyond grammar.
 
+use std::sync::Arc;
+
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
 use super::date::DatePlan;
+use super::lookup::LookupTable;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Gate, Op, OpAt, Program, SpreadOp};
 use super::pattern::{PatternPlan, Template};
-use super::setting::Setting;
-use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
+use super::setting::{NoList, Setting};
+use crate::phrase::ast::{Body, Branch, Class, LookupPair, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
 use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::blank::is_blank;
 use crate::text::unit::Unit;
 
 impl Program {
@@ -116,6 +120,24 @@ fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
     Ok(Some(OpAt::new(step.span.clone(), Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)))))
 }
 
+fn lookup_of(pairs: &[LookupPair], any_case: bool) -> Result<LookupTable, PhraseError> {
+    let mut table = LookupTable::new(any_case);
+    for LookupPair { key, result, span } in pairs {
+        let refused = |kind, help: &str| PhraseError { kind, span: span.clone(), help: help.to_owned() };
+        if is_blank(key) {
+            return Err(refused(ErrorKind::EmptyKey, "blank values are never looked up; leave this pair out"));
+        }
+        if result.is_empty() {
+            let help = "leave this pair out, so that its text is missing; `or \"\"` then accepts it";
+            return Err(refused(ErrorKind::EmptyResult, help));
+        }
+        if table.add(key, result).is_err() {
+            return Err(refused(ErrorKind::TwoResults(key.clone()), "keep one of the pairs"));
+        }
+    }
+    Ok(table)
+}
+
 #[allow(clippy::too_many_lines, reason = "a table of the steps")]
 fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
     let unit = setting.unit;
@@ -198,6 +220,11 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::Suffix(text) => finish(FinishOp::Suffix(text.clone())),
         StepKind::PlainDigits => finish(FinishOp::PlainDigits),
         StepKind::AddCheckDigit(algorithm) => finish(FinishOp::AddCheckDigit(*algorithm)),
+        StepKind::LookupIn(source) => match setting.files.lookup(source) {
+            Ok(table) => finish(FinishOp::Lookup(table)),
+            Err(NoList { reason, help }) => Err(PhraseError { kind: ErrorKind::NoList(reason), span: step.span.clone(), help }),
+        },
+        StepKind::LookupPairs { pairs, any_case } => finish(FinishOp::Lookup(Arc::new(lookup_of(pairs, *any_case)?))),
         StepKind::PlainNumber(like) => {
             finish(FinishOp::PlainNumber(if like.is_empty() { None } else { Some(NumberPlan::whole(like)?) }))
         }

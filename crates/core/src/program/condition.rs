@@ -201,7 +201,7 @@ impl ConditionPlan {
                 Test::Days { from: from.as_ref().map(day).transpose()?, to: to.as_ref().map(day).transpose()? }
             }
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
-            ConditionKind::ListedIn { list: source, any_case } => match (setting.lists)(source) {
+            ConditionKind::ListedIn { list: source, any_case } => match setting.files.list(source) {
                 Ok(list) if *any_case => {
                     let texts = list.texts.iter().map(|text| fold(text).into()).collect();
                     let folded = ListTexts { texts, header: list.header.as_ref().map(|header| fold(header).into()) };

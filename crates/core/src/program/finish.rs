@@ -88,6 +88,13 @@ impl FinishOp {
                     Change::Missing
                 }
             }
+            FinishOp::Lookup(table) => match table.get(text).unwrap_or_default() {
+                "" => Change::Missing,
+                result => {
+                    out.push_str(result);
+                    Change::New
+                }
+            },
             FinishOp::Undress(style) => style.write(text, out).into(),
             FinishOp::Date(date) => match date.read(text) {
                 None => Change::Missing,

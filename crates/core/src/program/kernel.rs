@@ -3,9 +3,12 @@
 //! Most phrases begin with one of a few cuts: an end, a window, a marker of one byte, a number, or a regular expression that is a text
 //! followed by a run. [`super::cut`] and [`super::finish`] define the results, and a property compares both.
 
+use std::sync::Arc;
+
 use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
 
+use super::lookup::LookupTable;
 use super::op::{CutOp, FinishOp};
 use crate::batch::simd::{self, ByteRange, Needle};
 use crate::batch::{Buffer, Span};
@@ -273,6 +276,7 @@ pub(super) enum FinishKernel {
     Upper,
     Lower,
     PadLeft { width: usize, with: u8 },
+    Lookup(Arc<LookupTable>),
 }
 
 impl FinishKernel {
@@ -280,6 +284,7 @@ impl FinishKernel {
         Some(match op {
             FinishOp::Upper => FinishKernel::Upper,
             FinishOp::Lower => FinishKernel::Lower,
+            FinishOp::Lookup(table) => FinishKernel::Lookup(Arc::clone(table)),
             FinishOp::Pad { side: Side::Left, width, with } => match with.as_bytes() {
                 [with] if with.is_ascii() && *with != b'\r' => FinishKernel::PadLeft { width: *width, with: *with },
                 _ => return None,
@@ -294,6 +299,9 @@ impl FinishKernel {
     }
 
     pub(super) fn write(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
+        if let FinishKernel::Lookup(table) = self {
+            return table.write_plain(text, spans, buffer);
+        }
         simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer });
     }
 }
@@ -346,6 +354,7 @@ impl WithSimd for WriteAll<'_> {
                 writer.fill(with, width.saturating_sub(span.width()));
                 writer.take_as(self.text, span, |bytes| bytes);
             }),
+            FinishKernel::Lookup(_) => {}
         }
     }
 }

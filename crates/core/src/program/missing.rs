@@ -36,6 +36,10 @@ impl Program {
                 format!("{texts} is not a number that `{}` can read{others}", words(step))
             }
             Some(Op::Finish(FinishOp::Date(_))) => format!("{texts} is not a date that `{}` can read{others}", words(step)),
+            Some(Op::Finish(FinishOp::Lookup(_))) => match &step.why {
+                Some(why) => format!("{why}{others}"),
+                None => format!("`{}` has none of {texts}{others}", words(step)),
+            },
             Some(Op::If(_)) => format!("`{}` does not hold for {texts}{others}", words(step)),
             // A gate is no operation.
             None => format!("`{}` does not hold{others}", words(step)),

@@ -1,9 +1,12 @@
 //! The operations of a compiled phrase.
 
+use std::sync::Arc;
+
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
 use super::date::DatePlan;
 use super::kernel::{CutKernel, FinishKernel};
+use super::lookup::LookupTable;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
@@ -206,6 +209,8 @@ pub(super) enum FinishOp {
     PlainDigits,
     /// The text with its check digit; missing for an invalid code.
     AddCheckDigit(CheckDigit),
+    /// The result for the text as a key; missing without one.
+    Lookup(Arc<LookupTable>),
     Undress(NumberPlan),
     /// The date as ISO 8601; missing if the text is not a date.
     Date(Box<DatePlan>),

@@ -1,7 +1,8 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
-use crate::phrase::ast::ListSource;
+use super::lookup::LookupTable;
+use crate::phrase::ast::{ListSource, LookupSource};
 use crate::text::unit::Unit;
 
 /// A list for `listed in`.
@@ -53,46 +54,85 @@ impl std::fmt::Display for NoList {
 
 impl std::error::Error for NoList {}
 
-/// Returns the texts of a column of a file.
-pub type GetList<'a> = dyn Fn(&ListSource) -> Result<List, NoList> + 'a;
-
-/// The settings for compiling: the unit and the source of lists.
+/// The files that phrases name, for `listed in` and `lookup in`. A method that is left out has no files.
 ///
 /// ```
 /// use std::sync::Arc;
 /// use keen_notch_core::{Column, cutlist::CutList};
-/// use keen_notch_core::runner::{Header, ListTexts, NoList, Runner, Setting, Unit};
+/// use keen_notch_core::runner::{Files, Header, LookupSource, LookupTable, NoList, Runner, Setting, Unit};
 ///
-/// let teams = Arc::new(ListTexts { texts: ["RIG".into(), "EL".into()].into(), header: Some("team".into()) });
-/// let lists = |source: &keen_notch_core::runner::ListSource| match source.file.as_str() {
-///     "teams.csv" => Ok(Arc::clone(&teams)),
-///     file => Err(NoList { reason: format!("there is no list {file}"), help: "use teams.csv".to_owned() }),
-/// };
+/// struct Families;
+/// impl Files for Families {
+///     fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+///         let mut table = LookupTable::of_file(source, None);
+///         table.add("GRP", "grip").map_err(|error| NoList { reason: error.to_string(), help: "shorten it".to_owned() })?;
+///         Ok(Arc::new(table))
+///     }
+/// }
+/// let list = CutList::parse("[piece.family]\ntake = 'first 3 then lookup in \"families.csv\"'\n", 0)?;
+/// let header = Header::Names(vec!["part_code".to_owned()]);
+/// let mut runner = Runner::new(&list, header, &Setting { files: &Families, ..Setting::new(Unit::Characters) })?;
+/// let family = runner.piece("family").expect("the list has it");
+/// assert_eq!(runner.push(vec![Column::of(["GRP-00041273-S7K2"])])?.text(family, 0), Some("grip"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub trait Files {
+    /// The texts of a column of a file.
+    ///
+    /// # Errors
+    /// The file or the column is unavailable.
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        Err(NoList::not_here(source))
+    }
+
+    /// Two columns of a file, as keys and results.
+    ///
+    /// # Errors
+    /// The file or a column is unavailable, or a key has two results.
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        Err(NoList::not_here(&source.keys))
+    }
+}
+
+/// No files.
+impl Files for () {}
+
+impl NoList {
+    fn not_here(source: &ListSource) -> NoList {
+        let reason = format!("{} is not available here", source.file);
+        NoList { reason, help: "name it in a piece of a table".to_owned() }
+    }
+}
+
+/// The settings for compiling: the unit, the files and the current date.
+///
+/// ```
+/// use std::sync::Arc;
+/// use keen_notch_core::{Column, cutlist::CutList};
+/// use keen_notch_core::runner::{Files, Header, List, ListSource, ListTexts, NoList, Runner, Setting, Unit};
+///
+/// struct Teams(List);
+/// impl Files for Teams {
+///     fn list(&self, _source: &ListSource) -> Result<List, NoList> {
+///         Ok(Arc::clone(&self.0))
+///     }
+/// }
+/// let teams = Teams(Arc::new(ListTexts { texts: ["RIG".into(), "EL".into()].into(), header: Some("team".into()) }));
 /// let list = CutList::parse("[piece.team]\ntake = 'last 3'\ncheck = 'listed in \"teams.csv\"'\n", 0)?;
 /// let header = Header::Names(vec!["crew_id".to_owned()]);
-/// let mut runner = Runner::new(&list, header, &Setting { lists: &lists, ..Setting::new(Unit::Characters) })?;
+/// let mut runner = Runner::new(&list, header, &Setting { files: &teams, ..Setting::new(Unit::Characters) })?;
 /// assert_eq!(runner.push(vec![Column::of(["2019-0385-RIG", "2020-0007-OPS"])])?.faults().count(), 1);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Setting<'a> {
     pub unit: Unit,
-    /// Returns the texts of a column of a file.
-    pub lists: &'a GetList<'a>,
+    pub files: &'a dyn Files,
     /// Returns the current date in ISO 8601, for `today`.
     pub today: &'a dyn Fn() -> Option<String>,
 }
 
 impl Setting<'static> {
     pub fn new(unit: Unit) -> Setting<'static> {
-        Setting {
-            unit,
-            today: &|| None,
-            lists: &|_| {
-                Err(NoList {
-                    reason: "lists are not available here".to_owned(),
-                    help: "ask it in a cut list, as `check`".to_owned(),
-                })
-            },
-        }
+        Setting { unit, files: &(), today: &|| None }
     }
 }

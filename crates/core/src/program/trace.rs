@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::one::Scratch;
-use super::op::{Op, OpAt, Program};
+use super::op::{FinishOp, Op, OpAt, Program};
 use super::results::Results;
 use super::run::Observer;
 use super::state::State;
@@ -43,6 +43,8 @@ pub struct StepTrace {
     pub state: State,
     /// Whether it is a condition. It holds if the output is not empty.
     pub is_condition: bool,
+    /// Why a lookup gave nothing, as a sentence without a full stop.
+    pub why: Option<String>,
 }
 
 /// A text, and its byte range in the value until a finish changes it.
@@ -83,6 +85,7 @@ impl Observer for Recorder<'_> {
                 after,
                 state: State::default(),
                 is_condition: true,
+                why: None,
             });
         }
     }
@@ -105,7 +108,11 @@ impl Observer for Recorder<'_> {
                 let whole = || TracedText { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
                 let before = last.map_or_else(|| vec![whole()], |last| last.after.clone());
                 let is_condition = matches!(op, Op::If(_));
-                branch.steps.push(StepTrace { span: span.clone(), before, after, state, is_condition });
+                let why = match (op, before.as_slice()) {
+                    (Op::Finish(FinishOp::Lookup(table)), [only]) if after.is_empty() => Some(table.why_missing(&only.text)),
+                    _ => None,
+                };
+                branch.steps.push(StepTrace { span: span.clone(), before, after, state, is_condition, why });
             }
         }
     }

@@ -7,7 +7,8 @@ use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{BatchResults, BatchRows, Carving, Judged, Memory, OutColumn, TableRows, Totals};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
-use keen_notch_core::program::{ListTexts, NoList, Setting};
+use keen_notch_core::phrase::ast::{ListSource, LookupSource};
+use keen_notch_core::program::{Files, List, ListTexts, LookupTable, NoList, Setting};
 use keen_notch_core::text::unit::Unit;
 
 const HEADER: [&str; 3] = ["part_code", "crew_id", "depot"];
@@ -25,16 +26,27 @@ fn bound(file: &str) -> Result<Carving, (String, String, String)> {
 }
 
 fn setting(unit: Unit) -> Setting<'static> {
-    Setting {
-        unit,
-        today: &|| Some("2025-11-03".to_owned()),
-        lists: &|source| match (source.file.as_str(), &source.column) {
+    Setting { unit, today: &|| Some("2025-11-03".to_owned()), files: &Teams }
+}
+
+struct Teams;
+
+impl Files for Teams {
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        match (source.file.as_str(), &source.column) {
             ("teams.csv", None) => {
                 let header = source.has_header.then(|| "team".into());
                 Ok(Arc::new(ListTexts { texts: ["RIG", "EL"].map(Box::from).into(), header }))
             }
             (file, _) => Err(NoList { reason: format!("{file} is not there"), help: "look for it".to_owned() }),
-        },
+        }
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        self.list(&source.keys)?;
+        let mut table = LookupTable::of_file(source, Some("team"));
+        [("RIG", "rigging"), ("EL", "electrics")].iter().for_each(|(key, result)| table.add(key, result).unwrap());
+        Ok(Arc::new(table))
     }
 }
 

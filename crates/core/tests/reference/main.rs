@@ -96,6 +96,8 @@ const ONE: &[&str] = &[
     r#"prefix "<""#,
     r#"suffix ">""#,
     "plain number",
+    r#"lookup "A" as "x1", "7" as "9", "be" as "Ü-""#,
+    r#"lookup "a" as "1", "é" as "2", "A-77" as "A" any case"#,
     "plain digits",
     "drop punctuation",
     "run 1 of punctuation",

@@ -10,7 +10,7 @@ use keen_notch_core::batch::Column;
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::ast::ListSource;
-use keen_notch_core::program::{List, ListTexts, Setting};
+use keen_notch_core::program::{Files, List, ListTexts, NoList, Setting};
 use keen_notch_core::runner::{PushError, Runner};
 use keen_notch_core::summary::Apart;
 use keen_notch_core::text::unit::Unit;
@@ -122,18 +122,25 @@ fn summaries_of_parts_merge() {
     assert_eq!((whole.checks[0].rows, whole.checks[0].first_rows[0].row), (1, 2));
 }
 
+struct Depots(List);
+
+impl Files for Depots {
+    fn list(&self, _source: &ListSource) -> Result<List, NoList> {
+        Ok(List::clone(&self.0))
+    }
+}
+
 #[test]
 fn parts_with_different_lists_do_not_merge() {
     let list =
         CutList::parse("[piece.no]\nof = 'depot'\ntake = 'whole'\ncheck = 'listed in \"depots.csv\" column \"name\"'\n", 0)
             .unwrap();
     let run = |depot: &str| {
-        let list_of_depots = List::new(ListTexts { texts: [depot.into()].into(), header: None });
-        let lists = |_: &ListSource| Ok(List::clone(&list_of_depots));
+        let depots = Depots(List::new(ListTexts { texts: [depot.into()].into(), header: None }));
         let mut runner = Runner::new(
             &list,
             Header::Names(vec!["depot".to_owned()]),
-            &Setting { lists: &lists, ..Setting::new(Unit::Characters) },
+            &Setting { files: &depots, ..Setting::new(Unit::Characters) },
         )
         .unwrap();
         runner.push(vec![Column::of(["East"])]).unwrap();

@@ -122,6 +122,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r#"date "%d.%m.%Y""#,
             r#"date "%F%T""#,
             "add check digit luhn",
+            "lookup {all} as {part}, \"x\" as \"y\" any case",
             r#"prefix "x" then lower then title then squeeze then trim"#,
         ],
     ),

@@ -1,5 +1,5 @@
 use super::{Next, Parser};
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Day, ListSource, Span};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Day, ListSource, LookupSource, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
@@ -144,21 +144,8 @@ impl Parser<'_> {
             "contains" => ConditionKind::Contains(self.marker()?),
             "one" => self.one_of()?,
             "listed" => {
-                self.word("in", r#"listed in "sites.csv""#)?;
-                let file = self.text("the file in quotes")?.0;
-                let column = if self.take_word("column") { Some(self.text("the column in quotes")?.0) } else { None };
-                let (mut any_case, mut has_header) = (false, true);
-                loop {
-                    if !any_case && self.any_case()? {
-                        any_case = true;
-                    } else if has_header && self.take_word("no") {
-                        self.word("header", r#"listed in "sites.csv" no header"#)?;
-                        has_header = false;
-                    } else {
-                        break;
-                    }
-                }
-                ConditionKind::ListedIn { list: ListSource { file, column, has_header }, any_case }
+                let LookupSource { keys: list, any_case, .. } = self.file_columns(r#"listed in "sites.csv""#, false)?;
+                ConditionKind::ListedIn { list, any_case }
             }
             "range" => self.range_condition()?,
             "date" => ConditionKind::Date(self.date_format()?),
@@ -171,6 +158,28 @@ impl Parser<'_> {
             }
             _ => return Err(self.unknown_condition(word, span)),
         })
+    }
+
+    /// The rest of `listed in "sites.csv"` or of `lookup in "families.csv"`, after the first word.
+    pub(super) fn file_columns(&mut self, form: &str, gives: bool) -> Result<LookupSource, PhraseError> {
+        self.word("in", form)?;
+        let file = self.text("the file in quotes")?.0;
+        let keys = ListSource { file, column: None, has_header: true };
+        let mut source = LookupSource { keys, give: None, any_case: false };
+        loop {
+            if source.keys.column.is_none() && self.take_word("column") {
+                source.keys.column = Some(self.text("the column in quotes")?.0);
+            } else if gives && source.give.is_none() && self.take_word("give") {
+                source.give = Some(self.text("the column in quotes")?.0);
+            } else if !source.any_case && self.any_case()? {
+                source.any_case = true;
+            } else if source.keys.has_header && self.take_word("no") {
+                self.word("header", &format!("{form} no header"))?;
+                source.keys.has_header = false;
+            } else {
+                return Ok(source);
+            }
+        }
     }
 
     fn unknown_condition(&self, word: &str, span: &Span) -> PhraseError {

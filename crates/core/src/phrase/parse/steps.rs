@@ -2,7 +2,8 @@
 
 use super::{MOST_CHARACTERS, Next, Parser, SAMPLE_STEPS, at_most};
 use crate::phrase::ast::{
-    Class, DateOutput, Division, Group, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
+    Class, DateOutput, Division, Group, LookupPair, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, Span,
+    Step, StepKind,
 };
 use crate::phrase::reference::{entries, nearest_step};
 use crate::phrase::token::{Token, TokenKind};
@@ -11,6 +12,8 @@ use crate::text::unit::Unit;
 
 /// Maximum width of padding, in characters, so that a typing mistake does not fill the disk.
 const MOST_PADDING: usize = 100_000;
+
+const LOOKUP_FORM: &str = r#"lookup in "families.csv""#;
 
 impl Parser<'_> {
     pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
@@ -88,6 +91,7 @@ impl Parser<'_> {
                 self.word("check", form)?;
                 StepKind::AddCheckDigit(self.check_digit(form)?)
             }
+            "lookup" => self.lookup()?,
             "date" => StepKind::Date { format: self.date_format()?, output: self.date_output()? },
             _ => return Err(self.unknown_step(word, span)),
         };
@@ -199,6 +203,45 @@ impl Parser<'_> {
         }
         self.at += 2;
         Some(self.source[span.clone()].to_owned())
+    }
+
+    fn lookup(&mut self) -> Result<StepKind, PhraseError> {
+        self.ask([Next::Word("in")]);
+        if self.peek_word() == Some("in") {
+            return Ok(StepKind::LookupIn(self.file_columns(LOOKUP_FORM, true)?));
+        }
+        let mut pairs = vec![self.lookup_pair()?];
+        loop {
+            match self.peek() {
+                Some(Token { kind: TokenKind::Comma, .. }) => {
+                    self.at += 1;
+                    pairs.push(self.lookup_pair()?);
+                }
+                Some(Token { kind: TokenKind::Text(_), span }) => {
+                    let help = self.with(span.start..span.start, ", ").replace(" , ", ", ");
+                    return Err(self.expected("a comma between the pairs", help));
+                }
+                _ => return Ok(StepKind::LookupPairs { pairs, any_case: self.any_case()? }),
+            }
+        }
+    }
+
+    fn lookup_pair(&mut self) -> Result<LookupPair, PhraseError> {
+        if !matches!(self.peek(), Some(Token { kind: TokenKind::Text(_), .. })) {
+            let help = format!("write it like `{LOOKUP_FORM}` or `lookup \"M\" as \"Male\", \"F\" as \"Female\"`");
+            return Err(self.expected("`in` or a text in quotes", help));
+        }
+        let (key, span) = self.text("a text in quotes")?;
+        if !self.take_word("as") {
+            let help = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("as"),
+                _ if key.contains('.') => self.with(span.start..span.start, "in ").replace("in  ", "in "),
+                _ => "write it like `lookup \"M\" as \"Male\", \"F\" as \"Female\"`".to_owned(),
+            };
+            return Err(self.expected("`as`", help));
+        }
+        let (result, end) = self.text("the result in quotes")?;
+        Ok(LookupPair { key, result, span: span.start..end.end })
     }
 
     fn date_output(&mut self) -> Result<Option<DateOutput>, PhraseError> {

@@ -1,6 +1,8 @@
 use super::conditions::{characters, condition};
 use super::markers::{any, class, every, occurrence, ordinal, regex, text, the};
-use crate::phrase::ast::{Class, Division, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
+use crate::phrase::ast::{
+    Class, Division, LookupSource, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind,
+};
 use crate::text::unit::Unit;
 
 /// A step as a clause that begins with a verb. `several`: it works on each of several results; `first`: it works on the value itself.
@@ -74,6 +76,19 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
         StepKind::Suffix(suffix) => format!("put {} after {it}", text(suffix)),
         StepKind::AddCheckDigit(algorithm) => format!("add the check digit to {it} ({})", super::conditions::name(*algorithm)),
+        StepKind::LookupIn(LookupSource { keys, give, any_case }) => {
+            let column = keys.column.as_ref().map_or("the first column".to_owned(), |column| format!("column {column}"));
+            let give = give.as_ref().map_or("the second column".to_owned(), |give| format!("column {give}"));
+            let case = if *any_case { ", in any case" } else { "" };
+            let header = if keys.has_header { "" } else { ", which has no header" };
+            format!("look {it} up in {column} of {}{header}{case}, and write {give} of that row", keys.file)
+        }
+        StepKind::LookupPairs { pairs, any_case } => {
+            let case = if *any_case { ", in any case" } else { "" };
+            let pairs: Vec<String> =
+                pairs.iter().map(|pair| format!("{} for {}", text(&pair.result), text(&pair.key))).collect();
+            format!("write {}{case}", pairs.join(", "))
+        }
         StepKind::PlainDigits => format!("write the decimal digits of {it} as 0 to 9"),
         StepKind::PlainNumber(like) => {
             format!("write {it} as a plain number{}, without leading zeros or trailing decimal zeros", read_like(like))

@@ -66,7 +66,7 @@ pub struct Runner {
 /// let carved = std::thread::scope(|scope| {
 ///     let threads = batches.map(|codes| {
 ///         let carver = runner.carver();
-///         scope.spawn(move || carver.carve(vec![Column::of(codes)]))
+///         scope.spawn(move || carver.carve(vec![Column::of(codes)], 0))
 ///     });
 ///     threads.map(|thread| thread.join().expect("carving does not panic"))
 /// });
@@ -88,13 +88,14 @@ pub struct Carver {
 /// use keen_notch_core::{Column, cutlist::CutList};
 ///
 /// let mut runner = CutList::parse("[piece.no]\ntake = 'after \"-\"'\n", 0)?.bind(&["code"])?;
-/// let batch = runner.carver().carve(vec![Column::of(["GRP-1"])])?;
+/// let batch = runner.carver().carve(vec![Column::of(["GRP-1"])], 0)?;
 /// assert_eq!(runner.take(batch)?.rows(), [1]);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug)]
 pub struct CarvedBatch<'t> {
     of: Arc<Carving>,
+    before: u64,
     count: u64,
     carved: Carved<TableRows<'t>>,
 }
@@ -128,6 +129,8 @@ pub enum PushError {
     Rows,
     /// The batch was carved for another runner.
     OtherRunner,
+    /// The batch was carved for another number of earlier rows, and its pieces have row numbers.
+    RowNumbers { expected: u64, found: u64 },
     /// The batch has another number of columns than the table.
     Columns { expected: usize, found: usize },
     /// The columns have different numbers of values.
@@ -143,6 +146,9 @@ impl fmt::Display for PushError {
         match self {
             PushError::Rows => f.write_str("the batch has more than 4294967295 rows"),
             PushError::OtherRunner => f.write_str("the batch was carved for another runner"),
+            PushError::RowNumbers { expected, found } => {
+                write!(f, "the batch was carved after {found} rows, and comes after {expected}")
+            }
             PushError::Columns { expected, found } => {
                 write!(f, "number of columns: {found} in the batch, {expected} in the table")
             }
@@ -249,7 +255,7 @@ impl Runner {
     /// The columns do not form a batch of the table, or its results take too much memory.
     pub fn push<'t>(&mut self, columns: Vec<Column<'t>>) -> Result<Output<'_, 't>, PushError> {
         let spare = std::mem::take(&mut self.results);
-        let carved = self.carver.carve_into(columns, spare)?;
+        let carved = self.carver.carve_into(columns, self.totals.rows.read, spare)?;
         self.take(carved)
     }
 
@@ -267,12 +273,18 @@ impl Runner {
     ///
     /// # Errors
     /// The batch belongs to another runner, or the texts of earlier rows cannot be read or stored.
-    pub fn take<'t>(&mut self, CarvedBatch { of, count, carved }: CarvedBatch<'t>) -> Result<Output<'_, 't>, PushError> {
+    pub fn take<'t>(
+        &mut self,
+        CarvedBatch { of, before: rows_before, count, carved }: CarvedBatch<'t>,
+    ) -> Result<Output<'_, 't>, PushError> {
         let carving = &*self.carver.carving;
         if !Arc::ptr_eq(&of, &self.carver.carving) {
             return Err(PushError::OtherRunner);
         }
         let before = self.totals.rows.read;
+        if carving.numbers_rows() && rows_before != before {
+            return Err(PushError::RowNumbers { expected: before, found: rows_before });
+        }
         let compared = carving.compare_one(carved, before, &mut self.memory).map_err(PushError::Store)?;
         let mut part = Totals::new(carving, self.checks.len());
         let mut judged = carving.judge(compared, &mut part);
@@ -313,15 +325,16 @@ impl Runner {
 }
 
 impl Carver {
-    /// Carves some rows: a column for each column of the table, in order.
+    /// Carves some rows: a column for each column of the table, in order. `before` is the number of earlier rows. It matters only for
+    /// `row number`.
     ///
     /// # Errors
     /// The columns do not form a batch of the table, or its results take too much memory.
-    pub fn carve<'t>(&self, columns: Vec<Column<'t>>) -> Result<CarvedBatch<'t>, PushError> {
-        self.carve_into(columns, BatchResults::default())
+    pub fn carve<'t>(&self, columns: Vec<Column<'t>>, before: u64) -> Result<CarvedBatch<'t>, PushError> {
+        self.carve_into(columns, before, BatchResults::default())
     }
 
-    fn carve_into<'t>(&self, columns: Vec<Column<'t>>, spare: BatchResults) -> Result<CarvedBatch<'t>, PushError> {
+    fn carve_into<'t>(&self, columns: Vec<Column<'t>>, before: u64, spare: BatchResults) -> Result<CarvedBatch<'t>, PushError> {
         let count = columns.first().map_or(0, |column| column.texts().len());
         if columns.len() != self.columns {
             return Err(PushError::Columns { expected: self.columns, found: columns.len() });
@@ -329,9 +342,9 @@ impl Carver {
         if columns.iter().any(|column| column.texts().len() != count) {
             return Err(PushError::Lengths);
         }
-        let rows = TableRows::new(u32::try_from(count).map_err(|_| PushError::Rows)?, columns);
+        let rows = TableRows::new(u32::try_from(count).map_err(|_| PushError::Rows)?, columns).after(before);
         let carved = self.carving.carve(rows, spare).map_err(|refused| PushError::TooLarge(refused.error))?;
-        Ok(CarvedBatch { of: Arc::clone(&self.carving), count: count as u64, carved })
+        Ok(CarvedBatch { of: Arc::clone(&self.carving), before, count: count as u64, carved })
     }
 }
 

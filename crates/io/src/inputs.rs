@@ -80,7 +80,13 @@ impl Inputs {
         self.part.as_ref().map_or(0..self.names.len(), |(inputs, _)| inputs.clone()).map(rows).collect()
     }
 
-    fn skipped(&self, input: usize) -> u64 {
+    /// The first input that is read.
+    pub(crate) fn first(&self) -> usize {
+        self.part.as_ref().map_or(0, |(inputs, _)| inputs.start)
+    }
+
+    /// The rows of an input before those that are read.
+    pub(crate) fn skipped(&self, input: usize) -> u64 {
         self.part.as_ref().filter(|(inputs, _)| inputs.start == input).map_or(0, |(_, skipped)| *skipped)
     }
 

@@ -362,12 +362,14 @@ impl Table {
             let chunk = &*chunk;
             let text = chunk.text()?;
             let mut rows: Rows = memory.recycle();
+            let before_chunk = before.rows - before.rows_of_others + self.inputs.skipped(input);
             let mut flow = ControlFlow::Continue(());
             let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(columns.len()), limits);
             while let Some(range) = batches.next(&mut batch_results)
                 && flow.is_continue()
             {
                 chunk.take(text, range.clone(), &mut rows);
+                rows.before = before_chunk;
                 let seen = rows.with_batch(|batch| {
                     view.work_out(batch, &mut batch_results)?;
                     Ok(see(before, (chunk, text), range.start, batch, &batch_results))

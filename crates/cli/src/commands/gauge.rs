@@ -44,14 +44,21 @@ struct GaugePhrase {
     plan: Program,
 }
 
+struct GaugeValue {
+    title: String,
+    value: String,
+    /// The number of its row, from 1.
+    row: u64,
+}
+
 pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
     let mut out = console::out();
-    for (index, (title, value)) in values(args, console)?.iter().enumerate() {
+    for (index, value) in values(args, console)?.iter().enumerate() {
         if index > 0 {
             writeln!(out)?;
         }
-        for line in draw(title, value, &phrases, console.width, args.all) {
+        for line in draw(value, &phrases, console.width, args.all) {
             writeln!(out, "{line}")?;
         }
     }
@@ -73,9 +80,10 @@ fn shown(text: &str, alone: bool) -> Result<GaugePhrase, Failure> {
     Ok(GaugePhrase { source: phrase.source, name, plan })
 }
 
-fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, Failure> {
+fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<GaugeValue>, Failure> {
     let Some(file) = &args.file else {
-        return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
+        let value = |value: &String| GaugeValue { title: String::new(), value: value.clone(), row: 1 };
+        return Ok(args.values.iter().map(value).collect());
     };
     let known = RunFiles::default();
     known.prints()?;
@@ -89,7 +97,8 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let mut values = Vec::new();
     if args.rows > 0 {
         table.each_row(View::Columns(&[column]), |row| {
-            values.push((format!("row {}, {title}: ", visible::grouped(row.number)), row.value(column).to_owned()));
+            let title = format!("row {}, {title}: ", visible::grouped(row.number));
+            values.push(GaugeValue { title, value: row.value(column).to_owned(), row: row.place.1 });
             if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
@@ -97,13 +106,14 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     Ok(values)
 }
 
-fn draw(title: &str, value: &str, phrases: &[GaugePhrase], width: usize, all: bool) -> Vec<String> {
+fn draw(of: &GaugeValue, phrases: &[GaugePhrase], width: usize, all: bool) -> Vec<String> {
+    let GaugeValue { title, value, row } = of;
     if value.len() > long::VERY_LONG && !all {
-        return draw_long(title, value, phrases, width);
+        return draw_long(of, phrases, width);
     }
     let gauge = Gauge::new(value);
     let mut lines = vec![headline(title, &gauge, width)];
-    let traces: Vec<(&GaugePhrase, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
+    let traces: Vec<(&GaugePhrase, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace_row(value, *row))).collect();
     if !value.is_empty() {
         let marks: Vec<_> = traces
             .iter()
@@ -147,7 +157,7 @@ fn draw(title: &str, value: &str, phrases: &[GaugePhrase], width: usize, all: bo
     lines
 }
 
-fn draw_long(title: &str, value: &str, phrases: &[GaugePhrase], width: usize) -> Vec<String> {
+fn draw_long(GaugeValue { title, value, row }: &GaugeValue, phrases: &[GaugePhrase], width: usize) -> Vec<String> {
     let bytes = visible::counted(value.len() as u64, "byte");
     let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("{title}a value of {bytes}")))];
     if phrases.is_empty() {
@@ -155,7 +165,7 @@ fn draw_long(title: &str, value: &str, phrases: &[GaugePhrase], width: usize) ->
         lines.extend(long::draw("it ends", value, &(value.len()..value.len()), width).pop());
     }
     for shown in phrases {
-        let trace = shown.plan.trace(value);
+        let trace = shown.plan.trace_row(value, *row);
         if let Some(taken) = trace.taken.first() {
             lines.extend(long::draw(&shown.name, value, taken, width));
         }

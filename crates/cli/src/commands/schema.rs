@@ -63,6 +63,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
         "reads": reads,
         "files": pieces.listed_files(),
         "compares_rows": job.carving().looks_back(),
+        "numbers_rows": job.carving().numbers_rows(),
         "checks": checks(&job),
     });
     known.prints()?;

@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::{Batch, Column};
+use keen_notch_core::batch::{Batch, Column, RowNumbers};
 use keen_notch_core::column::Header;
 use keen_notch_core::survey::{Depth, Group, Members, Row, Survey};
 use keen_notch_io::table::Table;
@@ -91,7 +91,8 @@ impl Sample {
 
     pub fn with_batch<T>(&self, see: impl FnOnce(&Batch) -> T) -> T {
         let columns: Vec<_> = self.columns.iter().map(Column::texts).collect();
-        see(&Batch { rows: self.rows(), columns: &columns })
+        let numbers: Vec<u32> = self.numbers.iter().map(|number| u32::try_from(*number).unwrap_or(u32::MAX)).collect();
+        see(&Batch { rows: self.rows(), columns: &columns, numbers: RowNumbers { before: 0, rows: &numbers } })
     }
 
     pub fn ranked(&self) -> Vec<Row> {

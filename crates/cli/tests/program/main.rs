@@ -30,6 +30,7 @@ mod phrases;
 #[cfg(unix)]
 mod report;
 mod round_trip;
+mod row_numbers;
 mod safe_files;
 mod shells;
 #[cfg(feature = "sqlite")]

@@ -128,13 +128,29 @@ impl<'t> Texts<'t> {
 /// use keen_notch_core::batch::{Batch, Column};
 ///
 /// let (codes, depots) = (Column::of(["GRP-1"]), Column::of(["East"]));
-/// let batch = Batch { rows: 1, columns: &[codes.texts(), depots.texts()] };
-/// assert_eq!(batch.value(1, 0), "East");
+/// let batch = Batch { rows: 1, columns: &[codes.texts(), depots.texts()], ..Batch::default() };
+/// assert_eq!((batch.value(1, 0), batch.numbers.get(0)), ("East", 1));
 /// ```
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub struct Batch<'t> {
     pub rows: usize,
     pub columns: &'t [Texts<'t>],
+    pub numbers: RowNumbers<'t>,
+}
+
+/// The numbers of the rows of a batch in their input, from 1.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct RowNumbers<'t> {
+    /// Added to each number.
+    pub before: u64,
+    /// The numbers; empty for 1, 2, 3 and so on.
+    pub rows: &'t [u32],
+}
+
+impl RowNumbers<'_> {
+    pub fn get(&self, row: usize) -> u64 {
+        self.before + self.rows.get(row).map_or(row as u64 + 1, |number| u64::from(*number))
+    }
 }
 
 impl<'t> Batch<'t> {

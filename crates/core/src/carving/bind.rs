@@ -221,7 +221,11 @@ impl Binder<'_> {
                 let program = Program::of_table(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
                 let gates = program.gates().iter().map(|gate| self.gate(gate).map_err(|error| refused(phrase_at.error(error))));
                 let gates = gates.collect::<Result<Vec<_>, _>>()?;
-                let column = self.find(of.as_ref(), of_span).map_err(|error| refused(self.or_piece(piece, error)))?;
+                // A phrase without the value has a value in every row, so any column does.
+                let column = match (of.as_ref().or(self.main), program.reads_value()) {
+                    (None, false) => 0,
+                    _ => self.find(of.as_ref(), of_span).map_err(|error| refused(self.or_piece(piece, error)))?,
+                };
                 PieceBody::Take { column, program, phrase: phrase.source.clone(), gates }
             }
             Source::Field { layout, field } => {

@@ -47,7 +47,7 @@ use crate::value_type::ValueType;
 /// let header = Header::Names(vec!["part_code".to_owned()]);
 /// let carving = Carving::new(&wanted, None, &Setting::new(Unit::Characters), &header)?;
 /// let codes = Column::of(["GRP-00041273", "HNG-00760251"]);
-/// let batch = Batch { rows: 2, columns: &[codes.texts()] };
+/// let batch = Batch { rows: 2, columns: &[codes.texts()], ..Batch::default() };
 /// let mut results = BatchResults::default();
 /// carving.evaluate(&batch, &mut results)?;
 /// assert_eq!(carving.texts(0, &batch, &results).get(1), "HNG");
@@ -133,7 +133,12 @@ impl Carving {
     pub fn trace(&self, piece: usize, batch: &Batch, row: usize) -> Option<Trace> {
         let PieceBody::Take { column, program, gates, .. } = &self.pieces[piece].body else { return None };
         let closed: Vec<bool> = run::closed(gates, batch).iter().map(|rows| rows.has(row)).collect();
-        Some(program.trace_where(batch.value(*column, row), &closed))
+        Some(program.trace_where(batch.value(*column, row), batch.numbers.get(row), &closed))
+    }
+
+    /// Whether a piece depends on the numbers of the rows.
+    pub fn numbers_rows(&self) -> bool {
+        (0..self.count()).any(|piece| self.program(piece).is_some_and(Program::numbers_rows))
     }
 
     /// The column of the `when` condition of a piece, if the condition does not hold in this row.

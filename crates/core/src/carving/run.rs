@@ -81,6 +81,11 @@ impl Carving {
                 let rows = AskedRows { row_of: &|row| row, texts_of: &texts_of };
                 when.condition.note_failing(batch.column(when.column), None, true, rows, failing);
             }
+            if let PieceBody::Take { program, .. } = &piece.body
+                && program.numbers_rows()
+            {
+                work.set_row_numbers((0..batch.rows).map(|row| batch.numbers.get(row)));
+            }
             match &piece.body {
                 PieceBody::Take { column, program, gates, .. } if failing.is_empty() => {
                     program.run_where(batch.column(*column), &closed(gates, batch), work, &mut results);

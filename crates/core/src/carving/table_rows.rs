@@ -1,9 +1,11 @@
 use super::steps::BatchRows;
-use crate::batch::{Batch, Column, Texts};
+use crate::batch::{Batch, Column, RowNumbers, Texts};
 
 /// Rows of a table, numbered from 1.
 #[derive(Debug, Default)]
 pub struct TableRows<'t> {
+    /// The number of rows of the table before these.
+    before: u64,
     numbers: Vec<u32>,
     columns: Vec<Column<'t>>,
 }
@@ -11,7 +13,7 @@ pub struct TableRows<'t> {
 impl<'t> TableRows<'t> {
     /// The first `rows` values of each column.
     pub fn new(rows: u32, columns: Vec<Column<'t>>) -> TableRows<'t> {
-        TableRows { numbers: (1..=rows).collect(), columns }
+        TableRows { before: 0, numbers: (1..=rows).collect(), columns }
     }
 
     /// The rows of a batch, without copying their texts.
@@ -19,6 +21,13 @@ impl<'t> TableRows<'t> {
         TableRows::new(batch.rows as u32, batch.columns.iter().map(|column| Column::from(*column)).collect())
     }
 
+    /// The same rows after `before` rows of their table.
+    #[must_use]
+    pub fn after(self, before: u64) -> TableRows<'t> {
+        TableRows { before, ..self }
+    }
+
+    /// The numbers of the rows, from 1 in the batch.
     pub fn numbers(&self) -> &[u32] {
         &self.numbers
     }
@@ -40,7 +49,8 @@ impl BatchRows for TableRows<'_> {
 
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
         let columns: Vec<Texts> = self.columns.iter().map(Column::texts).collect();
-        call(&Batch { rows: self.numbers.len(), columns: &columns })
+        let numbers = RowNumbers { before: self.before, rows: &self.numbers };
+        call(&Batch { rows: self.numbers.len(), columns: &columns, numbers })
     }
 
     fn number(&self, row: usize) -> u64 {

@@ -78,6 +78,7 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::PlainNumber(_)
                 | StepKind::PlainDigits
                 | StepKind::AddCheckDigit(_)
+                | StepKind::RowNumber
                 | StepKind::LookupIn(_)
                 | StepKind::LookupPairs { .. }
                 | StepKind::Date { .. } => {}

@@ -82,6 +82,7 @@ impl Branch {
                 | StepKind::Suffix(_)
                 | StepKind::PlainNumber(_)
                 | StepKind::AddCheckDigit(_)
+                | StepKind::RowNumber
                 | StepKind::LookupIn(_)
                 | StepKind::LookupPairs { .. }
                 | StepKind::Date { .. } => return None,
@@ -172,6 +173,8 @@ pub enum StepKind {
     CountOf(Marker),
     /// `whether starts with "GRP"`
     Whether(Condition),
+    /// `row number`: the number of the row in its input, from 1
+    RowNumber,
     /// `if starts with "GRP"`, `if kind: one of "A", "B"`
     If {
         /// The column that the condition looks at; `None` for the text.

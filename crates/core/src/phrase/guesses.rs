@@ -97,6 +97,11 @@ const STEPS: &[(&str, &str)] = &[
     (r"\bdate (Q) ?(?:to|into|->|=>|format|formatted as|written as) ?(Q)", "date $1 as $2"),
     (r"\blen(?:gth)?(?: ?\(\)| of(?: the)? (?:text|value|string))?$", "length"),
     (r"\b(?:to |as |parse )?(?:number|int|integer|float|numeric)\b(?: ?\(\))?$", "plain number"),
+    // After the rules for numbers.
+    (
+        r"\b(?:row_number|rownumber|row_num|rownum|row_no|row_id|row index|line_number|line|row)(?: ?\(\))?(?: plain)?(?: number)?$",
+        "row number",
+    ),
 ];
 
 const CONDITIONS: &[(&str, &str)] = &[

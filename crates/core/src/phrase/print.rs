@@ -112,6 +112,7 @@ fn step(step: &StepKind) -> String {
         },
         StepKind::PositionOf(place) => format!("position of {}", occurrence(place)),
         StepKind::CountOf(of) => format!("count of {}", marker(of)),
+        StepKind::RowNumber => "row number".to_owned(),
         StepKind::Whether(asked) => format!("whether {}", enclosed(asked)),
         StepKind::If { column, condition } => {
             let column = column.iter().map(|column| format!("{column}: ")).collect::<String>();

@@ -133,7 +133,7 @@ pub const GROUPS: &[Group] = &[
         ],
     },
     Group {
-        title: "About the text",
+        title: "About the text and its row",
         about: "These are never missing, except for the position of an absent marker.",
         entries: &[
             entry(
@@ -149,6 +149,12 @@ pub const GROUPS: &[Group] = &[
                 &[(CODE, r#"position of "-""#), (CODE, r#"position of last "-""#)],
             ),
             entry("count", r#"count of "-""#, "the number of matches of a marker", &[(CODE, r#"count of "-""#)]),
+            entry(
+                "row",
+                "row number",
+                "the number of the row in its input, from 1, also in rows whose value is blank",
+                &[(CODE, r#"row number then pad left to 4 with "0""#)],
+            ),
             entry("whether", r#"whether starts with "GRP""#, "true or false", &[(CODE, r#"whether starts with "GRP""#)]),
         ],
     },
@@ -422,6 +428,9 @@ const OTHER_NAMES: &[(&str, &str)] = &[
     ("truncate", "clip"),
     ("append", "suffix"),
     ("substitute", "replace"),
+    ("row_number", "row"),
+    ("rownum", "row"),
+    ("line", "row"),
     ("map", "lookup"),
     ("switch", "lookup"),
     ("translate", "lookup"),

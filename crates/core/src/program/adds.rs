@@ -50,7 +50,7 @@ impl Op {
             Op::Cut(_) | Op::Spread(_) | Op::If(_) => {}
             Op::Join(with) => added.add(with),
             Op::Describe(DescribeOp::Whether(_)) => added.add("truefalse"),
-            Op::Describe(_) => added.add_range(b'0', b'9'),
+            Op::Describe(_) | Op::RowNumber => added.add_range(b'0', b'9'),
             Op::Finish(finish) => match finish {
                 FinishOp::Squeeze => added.add(" "),
                 // Outside ASCII, changing the case can add any byte; in ASCII it adds letters.

@@ -50,7 +50,11 @@ impl Program {
         let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting, &mut gates));
         let branches = branches.collect::<Result<Box<[_]>, _>>()?;
         let several = phrase.branches.iter().any(|branch| several_of(branch).is_some());
-        Ok(Program { branches, unit: setting.unit, several, gates: gates.into() })
+        let numbers_rows = branches.iter().any(|branch| match &branch.body {
+            BodyPlan::Ops(ops) => ops.iter().any(|at| matches!(at.op, Op::RowNumber)),
+            BodyPlan::Literal(_) => false,
+        });
+        Ok(Program { branches, unit: setting.unit, several, numbers_rows, gates: gates.into() })
     }
 }
 
@@ -186,6 +190,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
             Ok(Op::Describe(DescribeOp::PositionOf { nth: *nth, marker: matcher(marker)? }))
         }
         StepKind::CountOf(marker) => Ok(Op::Describe(DescribeOp::CountOf(matcher(marker)?))),
+        StepKind::RowNumber => Ok(Op::RowNumber),
         StepKind::Whether(condition) => {
             Ok(Op::Describe(DescribeOp::Whether(Box::new(ConditionPlan::new(condition, setting)?))))
         }

@@ -28,6 +28,15 @@ pub struct Scratch {
     forms: Forms,
 }
 
+impl Scratch {
+    /// The memory for the value of the row with this number.
+    pub(super) fn of_row(number: u64) -> Scratch {
+        let mut scratch = Scratch::default();
+        scratch.work.set_row_numbers(std::iter::once(number));
+        scratch
+    }
+}
+
 impl Program {
     /// Runs the program on `value` and returns the first result.
     ///

@@ -19,6 +19,8 @@ pub struct Program {
     pub(super) branches: Box<[BranchPlan]>,
     pub(super) unit: Unit,
     pub(super) several: bool,
+    /// Whether a step writes the number of the row.
+    pub(super) numbers_rows: bool,
     /// The conditions of branches on other columns, in order.
     pub(super) gates: Box<[Gate]>,
 }
@@ -34,6 +36,20 @@ pub struct Gate {
 impl Program {
     pub fn gates(&self) -> &[Gate] {
         &self.gates
+    }
+
+    /// Whether the results depend on the numbers of the rows: see [`super::Work::set_row_numbers`].
+    pub fn numbers_rows(&self) -> bool {
+        self.numbers_rows
+    }
+
+    /// Whether a branch reads the value: not if it begins with the number of the row, or is a text.
+    pub fn reads_value(&self) -> bool {
+        let first = |branch: &BranchPlan| match &branch.body {
+            BodyPlan::Ops(ops) => !matches!(ops.first(), Some(OpAt { op: Op::RowNumber, .. })),
+            BodyPlan::Literal(_) => false,
+        };
+        self.branches.iter().any(first)
     }
 
     /// Whether the phrase gives several results for a value.
@@ -76,7 +92,7 @@ impl OpAt {
         let kernel = match &op {
             Op::Cut(cut) => CutKernel::of(cut).map(Kernel::Cut),
             Op::Finish(finish) => FinishKernel::of(finish).map(Kernel::Finish),
-            Op::Spread(_) | Op::Join(_) | Op::Describe(_) | Op::If(_) => None,
+            Op::Spread(_) | Op::Join(_) | Op::Describe(_) | Op::RowNumber | Op::If(_) => None,
         };
         OpAt { span, op, kernel }
     }
@@ -95,6 +111,8 @@ pub(super) enum Op {
     /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
     Describe(DescribeOp),
     Finish(FinishOp),
+    /// The number of the row of the text.
+    RowNumber,
     /// The text itself, if the condition holds.
     If(Box<ConditionPlan>),
 }

@@ -30,12 +30,21 @@ pub struct Work {
     rows: Vec<u32>,
     picked: Vec<Span>,
     picked_forms: Forms,
+    /// The numbers of the rows of the values; empty for 1, 2, 3 and so on.
+    row_numbers: Vec<u64>,
     other: Option<Box<(Results, Work)>>,
 }
 
 impl Work {
     pub(crate) fn with_most(&mut self, most: usize) -> &mut Work {
         self.buffer.set_most(most);
+        self
+    }
+
+    /// Sets the numbers of the rows of the next values.
+    pub(crate) fn set_row_numbers(&mut self, numbers: impl Iterator<Item = u64>) -> &mut Work {
+        self.row_numbers.clear();
+        self.row_numbers.extend(numbers);
         self
     }
 
@@ -76,8 +85,11 @@ impl Program {
         if rows.len() == values.len() {
             return self.run_where(values, closed, work, out);
         }
-        let Work { picked, picked_forms, other, .. } = work;
+        let Work { picked, picked_forms, other, row_numbers, .. } = work;
         let (some, other_work) = Work::of_other(other, out.buffer.most());
+        if self.numbers_rows {
+            other_work.set_row_numbers(rows.iter().map(|row| number_of(row_numbers, *row as usize)));
+        }
         let closed: Vec<Mask> = closed
             .iter()
             .map(|all| {
@@ -112,7 +124,7 @@ impl Program {
         };
         for (index, branch) in self.branches.iter().enumerate().skip(done) {
             let gates = gates_of(branch);
-            let Work { rows, picked, picked_forms, other, .. } = work;
+            let Work { rows, picked, picked_forms, other, row_numbers, .. } = work;
             rows.clear();
             rows.extend((0..).zip(&out.states).filter(|(_, state)| state.missing).map(|(row, _): (u32, _)| row));
             if rows.is_empty() {
@@ -128,6 +140,9 @@ impl Program {
                 continue;
             }
             let (some, other_work) = Work::of_other(other, out.buffer.most());
+            if self.numbers_rows {
+                other_work.set_row_numbers(rows.iter().map(|row| number_of(row_numbers, *row as usize)));
+            }
             branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, (observer, &self.gates));
             if index > 0 && !branch.is_else {
                 some.set_fallback();
@@ -136,6 +151,10 @@ impl Program {
         }
         out.note_blank(values);
     }
+}
+
+fn number_of(row_numbers: &[u64], row: usize) -> u64 {
+    row_numbers.get(row).copied().unwrap_or(row as u64 + 1)
 }
 
 fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, forms: &'a mut Forms) -> Texts<'a> {
@@ -198,6 +217,7 @@ impl OpAt {
             Op::Spread(spread) => spread.run(values, work, out),
             Op::Join(with) => join(with, values, work, out),
             Op::Describe(tell) => tell.run(is_first, values, unit, work, out),
+            Op::RowNumber => number_rows(is_first, work, out),
             Op::Finish(finish) => self.finish(finish, values, unit, work, out),
             Op::If(condition) => gate(condition, values, work, out),
         }
@@ -331,6 +351,27 @@ fn define_cut(
         flag(flags, count, index).short = true;
     }
     *span = part.map_or(Span::default(), |part| span.part(part.start, part.end));
+}
+
+/// Replaces each text by the number of its row.
+fn number_rows(is_first: bool, work: &mut Work, out: &mut Results) {
+    let Work { buffer, row_numbers, .. } = work;
+    buffer.clear();
+    let mut digits = itoa::Buffer::new();
+    for row in 0..out.rows() {
+        let number = digits.format(number_of(row_numbers, row)).as_bytes();
+        for item in out.items(row) {
+            let start = buffer.width();
+            if is_first || !out.spans[item].is_empty() {
+                buffer.extend_within(number);
+            }
+            out.spans[item] = Span::new(start, buffer.width());
+        }
+    }
+    out.taken.clear();
+    let count = out.spans.len();
+    out.forms.clear(count);
+    made_instead(buffer, out);
 }
 
 /// Empties the texts that fail the condition.

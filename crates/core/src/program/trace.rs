@@ -137,13 +137,18 @@ impl Program {
     /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
     /// ```
     pub fn trace(&self, value: &str) -> Trace {
-        self.trace_where(value, &[])
+        self.trace_row(value, 1)
     }
 
-    /// The same in a row. `closed` says of each gate whether it does not hold.
-    pub(crate) fn trace_where(&self, value: &str, closed: &[bool]) -> Trace {
+    /// The same for the value of the row with this number.
+    pub fn trace_row(&self, value: &str, number: u64) -> Trace {
+        self.trace_where(value, number, &[])
+    }
+
+    /// The same in a table. `closed` says of each gate whether it does not hold.
+    pub(crate) fn trace_where(&self, value: &str, number: u64, closed: &[bool]) -> Trace {
         let mut recorder = Recorder { value, branches: Vec::new() };
-        let mut scratch = Scratch::default();
+        let mut scratch = Scratch::of_row(number);
         let mask = |is_closed: &bool| {
             let mut mask = Mask::default();
             if *is_closed {

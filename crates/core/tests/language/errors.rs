@@ -262,6 +262,8 @@ fn wrong_guesses_lead_to_the_answer() {
         (r#"map from "families.csv""#, r#"lookup in "families.csv""#),
         ("if digits then \"n\" elif letters then \"l\"", "if digits then \"n\" else if letters then \"l\""),
         ("if digits then \"n\" otherwise first 3", "if digits then \"n\" else first 3"),
+        ("row_number()", "row number"),
+        ("line number", "row number"),
         ("calculate check digit luhn", "add check digit luhn"),
         ("date \"%d.%m.%Y\" to \"%Y\"", "date \"%d.%m.%Y\" as \"%Y\""),
     ] {

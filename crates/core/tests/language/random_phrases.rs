@@ -41,6 +41,7 @@ const CUTS: &[&str] = &[
 const MAKES: &[&str] = &[
     "number 1 signed like \"1,234.5\"",
     "length",
+    "row number",
     "position of \"-\"",
     "count of letters",
     "whether contains \"-\"",

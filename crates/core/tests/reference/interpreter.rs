@@ -21,6 +21,8 @@ pub type Outcome = (Vec<String>, String);
 
 #[derive(Default, Clone, Copy)]
 struct Flags {
+    /// The number of the row, from 1.
+    row: usize,
     short: bool,
     long: bool,
 }
@@ -40,12 +42,17 @@ pub fn units(text: &str, unit: Unit) -> Vec<&str> {
     }
 }
 
-pub fn phrase(phrase: &Phrase, value: &str, unit: Unit) -> Outcome {
-    phrase_in_row(phrase, value, unit, &|_, _| panic!("the phrase names a column"))
+pub fn phrase(phrase: &Phrase, value: &str, row: usize, unit: Unit) -> Outcome {
+    phrase_in_row(phrase, (value, row), unit, &|_, _| panic!("the phrase names a column"))
 }
 
 /// The same where branches can have conditions on columns.
-pub fn phrase_in_row(phrase: &Phrase, value: &str, unit: Unit, holds: &dyn Fn(&str, &Condition) -> bool) -> Outcome {
+pub fn phrase_in_row(
+    phrase: &Phrase,
+    (value, row): (&str, usize),
+    unit: Unit,
+    holds: &dyn Fn(&str, &Condition) -> bool,
+) -> Outcome {
     for (index, branch) in phrase.branches.iter().enumerate() {
         let (results, flags) = match &branch.body {
             Body::Literal(text) => (Some(vec![text.clone()]), Flags::default()),
@@ -57,7 +64,7 @@ pub fn phrase_in_row(phrase: &Phrase, value: &str, unit: Unit, holds: &dyn Fn(&s
                     _ => true,
                 };
                 match of_columns.iter().all(is_open) {
-                    true => self::steps(&steps, value, unit),
+                    true => self::steps(&steps, value, row, unit),
                     false => (None, Flags::default()),
                 }
             }
@@ -72,8 +79,8 @@ pub fn phrase_in_row(phrase: &Phrase, value: &str, unit: Unit, holds: &dyn Fn(&s
     (Vec::new(), if value.trim().is_empty() { "blank" } else { "missing" }.to_owned())
 }
 
-fn steps(steps: &[Step], value: &str, unit: Unit) -> (Option<Vec<String>>, Flags) {
-    let (mut texts, mut flags) = (Texts::One(value.to_owned()), Flags::default());
+fn steps(steps: &[Step], value: &str, row: usize, unit: Unit) -> (Option<Vec<String>>, Flags) {
+    let (mut texts, mut flags) = (Texts::One(value.to_owned()), Flags { row, ..Flags::default() });
     for (index, step) in steps.iter().enumerate() {
         texts = match texts {
             Texts::One(text) if step.kind.gives_several() => Texts::Several(several(&step.kind, &text)),
@@ -121,6 +128,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
     let whole = (1, count as i64);
     match kind {
         StepKind::Whole => text.to_owned(),
+        StepKind::RowNumber => flags.row.to_string(),
         StepKind::If { condition: asked, .. } if condition(asked, text, unit) => text.to_owned(),
         StepKind::If { .. } => String::new(),
         StepKind::Text(instead) if !text.is_empty() => instead.clone(),

@@ -29,16 +29,19 @@ pub struct Interpreter<'l> {
     list: &'l CutList,
     header: &'l [&'l str],
     unit: Unit,
+    /// The index of the row.
+    row: usize,
     seen: HashMap<String, HashSet<Vec<String>>>,
 }
 
 impl<'l> Interpreter<'l> {
     pub fn new(list: &'l CutList, header: &'l [&'l str]) -> Interpreter<'l> {
-        Interpreter { list, header, unit: list.unit, seen: HashMap::new() }
+        Interpreter { list, header, unit: list.unit, row: 0, seen: HashMap::new() }
     }
 
     /// The outcome of the next row; `None` if it is left out.
     pub fn row(&mut self, row: usize, cells: &[String]) -> Option<Row> {
+        self.row = row;
         let wanted = &self.list.wanted;
         let pieces: Vec<Outcome> = wanted.pieces.iter().map(|piece| self.piece(piece, cells)).collect();
         for (number, keep) in wanted.keep.iter().enumerate() {
@@ -116,7 +119,7 @@ impl<'l> Interpreter<'l> {
                 let holds = |column: &str, condition: &Condition| {
                     self.holds(condition, self.cell(&ColumnRef::parse(column), cells), cells)
                 };
-                interpreter::phrase_in_row(phrase, self.value(piece, cells), self.unit, &holds)
+                interpreter::phrase_in_row(phrase, (self.value(piece, cells), self.row + 1), self.unit, &holds)
             }
             Source::Field { layout, field } => {
                 let layout = &self.list.wanted.layouts[*layout];

@@ -99,6 +99,7 @@ const ONE: &[&str] = &[
     r#"lookup "A" as "x1", "7" as "9", "be" as "Ü-""#,
     r#"lookup "a" as "1", "é" as "2", "A-77" as "A" any case"#,
     "plain digits",
+    "row number",
     "drop punctuation",
     "run 1 of punctuation",
 ];
@@ -246,7 +247,7 @@ fn hold_to_the_interpreter(phrase: &str, values: &[String], unit: Unit) -> Resul
     program.run(Column::of(["x-1-é", "", "7"]).texts(), &mut work, &mut results);
     program.run(column.texts(), &mut work, &mut results);
     for (row, value) in values.iter().enumerate() {
-        let (expected, state) = interpreter::phrase(&parsed, value, unit);
+        let (expected, state) = interpreter::phrase(&parsed, value, row + 1, unit);
         let texts: Vec<&str> = results.items(row).map(|item| results.texts(column.texts()).get(item)).collect();
         prop_assert_eq!(&texts, &expected, "{} of {:?}", phrase, value);
         prop_assert_eq!(results.state(row).to_string(), state, "{} of {:?}", phrase, value);
@@ -300,31 +301,32 @@ proptest! {
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
         let is_asked = |value: &String| interpreter::condition(&when, value, Unit::Characters);
-        let outcome = |value: &String| interpreter::phrase(&phrase, value, Unit::Characters);
-        let result = |value: &String| if is_asked(value) { outcome(value).0.first().cloned().unwrap_or_default() } else { String::new() };
-        let is_kept = |value: &String| interpreter::condition(&keep, &result(value), Unit::Characters);
-        let kept: Vec<(u32, &String)> = (1..).zip(&values).filter(|(_, value)| is_kept(value)).collect();
-        let numbers: Vec<u32> = kept.iter().map(|(number, _)| *number).collect();
+        let numbered: Vec<(usize, &String)> = (1..).zip(&values).collect();
+        let outcome = |(row, value): (usize, &String)| interpreter::phrase(&phrase, value, row, Unit::Characters);
+        let result = |value: (usize, &String)| if is_asked(value.1) { outcome(value).0.first().cloned().unwrap_or_default() } else { String::new() };
+        let is_kept = |value: (usize, &String)| interpreter::condition(&keep, &result(value), Unit::Characters);
+        let kept: Vec<(usize, &String)> = numbered.into_iter().filter(|value| is_kept(*value)).collect();
+        let numbers: Vec<u32> = kept.iter().map(|(number, _)| *number as u32).collect();
         prop_assert_eq!(judged.rows().numbers(), &numbers, "{}", list);
         prop_assert_eq!(totals.rows.left_out as usize, values.len() - kept.len(), "{}", list);
         let about_absence = interpreter::is_about_absence(&check);
-        let fails = |value: &String| {
+        let fails = |value: (usize, &String)| {
             let (text, state) = (result(value), outcome(value).1);
             // A row that `when` excludes is not checked. A blank passes all checks except `required`; a missing piece fails unless a
             // check tests absence.
-            is_asked(value) && match (about_absence, state.as_str()) {
+            is_asked(value.1) && match (about_absence, state.as_str()) {
                 (true, _) => !interpreter::condition(&check, &text, Unit::Characters),
                 (_, "blank") => false,
                 (_, "missing") => true,
                 _ => !text.trim().is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
             }
         };
-        let expected: Vec<u32> = (0..).zip(&kept).filter(|(_, (_, value))| fails(value)).map(|(row, _)| row).collect();
+        let expected: Vec<u32> = (0..).zip(&kept).filter(|(_, value)| fails(**value)).map(|(row, _)| row).collect();
         let failing: Vec<u32> = judged.parts().1.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (totals.pieces[0].faulted, &expected), "{}", list);
         // A check counts the rows with a value.
-        let is_looked_at = |value: &&String| is_asked(value) && (about_absence || !result(value).trim().is_empty());
-        let looked_at = kept.iter().map(|(_, value)| *value).filter(is_looked_at).count() as u64;
+        let is_looked_at = |value: &&(usize, &String)| is_asked(value.1) && (about_absence || !result(**value).trim().is_empty());
+        let looked_at = kept.iter().filter(is_looked_at).count() as u64;
         prop_assert_eq!(totals.checked[0], looked_at, "{}", list);
     }
 }

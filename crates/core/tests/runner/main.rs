@@ -64,7 +64,7 @@ fn batches_carved_elsewhere_give_the_same_run() {
             .iter()
             .map(|codes| {
                 let carver = threads.carver();
-                scope.spawn(move || carver.carve(columns(codes)))
+                scope.spawn(move || carver.carve(columns(codes), 0))
             })
             .collect();
         begun.into_iter().map(|thread| thread.join().unwrap().unwrap()).collect()
@@ -83,9 +83,24 @@ fn batches_carved_elsewhere_give_the_same_run() {
 fn a_batch_of_another_runner_is_refused() {
     let mut runner = runner();
     let foreign = CutList::parse("[piece.a]\ntake = 'whole'\n", 0).unwrap().bind(&["x"]).unwrap();
-    let batch = foreign.carver().carve(vec![Column::of(["1"])]).unwrap();
+    let batch = foreign.carver().carve(vec![Column::of(["1"])], 0).unwrap();
     assert!(matches!(runner.take(batch), Err(PushError::OtherRunner)));
     assert_eq!(runner.finish().rows.read, 0);
+}
+
+#[test]
+fn row_numbers_count_all_batches_and_the_rows_left_out() {
+    let list = "[piece.no]\ntake = 'row number'\n[rows]\nkeep = 'code: not blank'\n";
+    let mut runner = CutList::parse(list, 0).unwrap().bind(&["code"]).unwrap();
+    let no = runner.piece("no").unwrap();
+    runner.push(vec![Column::of(["a", "b"])]).unwrap();
+    let output = runner.push(vec![Column::of(["", "c"])]).unwrap();
+    assert_eq!(output.text(no, 0), Some("4"));
+    let carver = runner.carver();
+    let refused = runner.take(carver.carve(vec![Column::of(["d"])], 3).unwrap()).unwrap_err();
+    assert_eq!(refused.to_string(), "the batch was carved after 3 rows, and comes after 4");
+    let output = runner.take(carver.carve(vec![Column::of(["d"])], 4).unwrap()).unwrap();
+    assert_eq!(output.text(no, 0), Some("5"));
 }
 
 #[test]

@@ -66,6 +66,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r"match /.*[^A-Z]|[A-Z]/",
             r"match /(\w+)\W*$/ group 1",
             "length",
+            "row number",
             "length in bytes",
             "length in codepoints",
             "position of last {part}",

@@ -41,7 +41,7 @@ use crate::view::View;
 use chunk_result::{ChunkResult, OptionalOutputs};
 pub use failing::Failing;
 use merge::Merger;
-use work::{RunState, Worker};
+use work::{RowCount, RunState, Worker};
 
 #[derive(Debug)]
 pub struct Job {
@@ -408,12 +408,13 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
     let turns = Turns::new(RunState::within(limits.remembered()));
+    let counts = Turns::new(RowCount::after(inputs.first(), inputs.skipped(inputs.first())));
     // Sample values come from the start of a run, in order, until there are enough.
     let takes_samples = AtomicBool::new(true);
     // Reusing buffers is cheaper than allocating new memory.
     let spare = Mutex::new(Vec::<ChunkResult>::new());
     let worker = || {
-        let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
+        let mut worker = Worker::new((job, &counts), (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
         let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
         move |number, of_table: table::TableChunk, ahead: Ahead<ChunkResult>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| ChunkResult::new(job));

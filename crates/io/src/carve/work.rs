@@ -34,6 +34,30 @@ impl RunState {
     }
 }
 
+/// The rows of an input that earlier chunks have.
+#[derive(Debug, Default)]
+pub struct RowCount {
+    input: usize,
+    rows: u64,
+}
+
+impl RowCount {
+    /// The rows of the first input that are read, after `rows` others.
+    pub fn after(input: usize, rows: u64) -> RowCount {
+        RowCount { input, rows }
+    }
+
+    /// The number of rows of an input before a chunk with `rows` rows.
+    fn before(&mut self, input: usize, rows: u64) -> u64 {
+        if input != self.input {
+            *self = RowCount { input, rows: 0 };
+        }
+        let before = self.rows;
+        self.rows += rows;
+        before
+    }
+}
+
 /// The memory of a batch, for another one.
 type Spare<'c> = (Rows<'c>, BatchResults);
 
@@ -44,6 +68,7 @@ type Ready<'c> = (Range<usize>, Compared<Rows<'c>>);
 
 pub struct Worker<'j> {
     job: &'j Job,
+    counts: &'j Turns<RowCount>,
     encoder: &'j dyn Encoder,
     aside: &'j dyn Encoder,
     asked: OptionalOutputs,
@@ -58,13 +83,13 @@ pub struct Worker<'j> {
 
 impl<'j> Worker<'j> {
     pub fn new(
-        job: &'j Job,
+        (job, counts): (&'j Job, &'j Turns<RowCount>),
         (encoder, aside): (&'j dyn Encoder, &'j dyn Encoder),
         asked: OptionalOutputs,
         (ragged, limits): (Ragged, Limits),
         (names, cells): (&'j [String], &'j [usize]),
     ) -> Worker<'j> {
-        Worker { job, encoder, aside, asked, ragged, limits, cells, names, spare: Vec::new(), looks: Vec::new() }
+        Worker { job, counts, encoder, aside, asked, ragged, limits, cells, names, spare: Vec::new(), looks: Vec::new() }
     }
 
     /// Processes a chunk with this number. The output of very long rows is written early.
@@ -79,8 +104,13 @@ impl<'j> Worker<'j> {
         part: &mut ChunkResult,
         ahead: Ahead<ChunkResult>,
     ) -> Result<(), Error> {
-        let _guard = turns.guard(number);
+        let (_guard, _counts) = (turns.guard(number), self.counts.guard(number));
         chunk.open(&self.job.used)?;
+        // The numbers of the rows come from the chunks before, which are opened on other threads at the same time.
+        let before = match self.job.carving.numbers_rows() {
+            true => self.counts.take(number, |count| count.before(input, chunk.rows() as u64)).unwrap_or_default(),
+            false => 0,
+        };
         chunk.open_cells(self.cells)?;
         let chunk = &*chunk;
         let text = chunk.text()?;
@@ -110,6 +140,7 @@ impl<'j> Worker<'j> {
                 break;
             };
             chunk.take(text, range.clone(), &mut rows);
+            rows.before = before;
             self.set_ragged_aside(chunk, &mut rows);
             let carved = match carving.carve(rows, results) {
                 Ok(carved) => carved,
@@ -286,12 +317,12 @@ impl<'j> Worker<'j> {
         }
         let Recorder { job, chunk, text, ahead, .. } = state;
         let (numbers, reasons): (Vec<u32>, Vec<String>) = std::mem::take(&mut part.offcuts).into_iter().unzip();
-        let batch = Batch { rows: numbers.len(), columns: &[] };
+        let batch = Batch { rows: numbers.len(), ..Batch::default() };
         let input = Encodable {
             chunk: *chunk,
             text,
             range,
-            rows: &Rows { numbers, columns: Vec::new() },
+            rows: &Rows { numbers, ..Rows::default() },
             batch: &batch,
             batch_results: &BatchResults::default(),
             carving: &job.carving,

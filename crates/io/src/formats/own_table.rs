@@ -103,8 +103,8 @@ impl OwnTable {
             written.is_ok()
         };
         let mut into = Out::new((&mut bytes, &mut held), &mut hand_on);
-        let rows = Rows { numbers: (0..range.end as u32).collect(), columns: Vec::new() };
-        let batch = Batch { rows: range.end, columns: &[] };
+        let rows = Rows { numbers: (0..range.end as u32).collect(), ..Rows::default() };
+        let batch = Batch { rows: range.end, ..Batch::default() };
         let input = Encodable {
             chunk: &self.rows,
             text: "",

@@ -22,7 +22,7 @@ use std::fmt;
 use std::ops::{Deref, Range};
 use std::sync::Arc;
 
-use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
+use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, RowNumbers, Span, Texts};
 use keen_notch_core::carving::BatchRows;
 use keen_notch_core::column::Header;
 use keen_notch_core::text::characters::Form;
@@ -278,6 +278,8 @@ impl RawRow {
 pub struct Rows<'c> {
     /// The indices of the rows in the chunk.
     pub numbers: Vec<u32>,
+    /// The number of rows of the input before the chunk, if it matters.
+    pub before: u64,
     /// The columns of the table, up to the last requested one. Columns that were not requested are empty.
     pub columns: Vec<Values<'c>>,
 }
@@ -368,7 +370,7 @@ impl<'c> Rows<'c> {
             column.spans.clear();
             Values { spans: column.spans, forms: column.forms, special: column.special, ..Values::default() }
         });
-        Rows { columns: columns.collect(), numbers: self.numbers }
+        Rows { columns: columns.collect(), numbers: self.numbers, before: 0 }
     }
 }
 
@@ -396,7 +398,8 @@ impl BatchRows for Rows<'_> {
 
     fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
         let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
-        call(&Batch { rows: self.len(), columns: &columns })
+        let numbers = RowNumbers { before: self.before + 1, rows: &self.numbers };
+        call(&Batch { rows: self.len(), columns: &columns, numbers })
     }
 
     fn number(&self, row: usize) -> u64 {

@@ -111,6 +111,8 @@ class Asked:
         self.options = [*(["-c", column] if column else []), *(["--faults-column", faults] if faults else [])]
         words = ["--of", self.shipped.path, *self.options, *(["--allow-outside"] if allow_outside else [])]
         self.told = schema(program, words, self.names)
+        if self.told["numbers_rows"]:
+            raise CutListError("`row number` needs all rows of the table in order, and a task has only some of them: number the rows of the frame first")
         # Rows that are not of one task are not compared by the program.
         if self.told["compares_rows"]:
             self.told = schema(program, [*words, "--compare-column", repeats.BY], self.names)

@@ -67,6 +67,10 @@ impl Parser<'_> {
                 self.of(r#"count of "-""#)?;
                 StepKind::CountOf(self.marker()?)
             }
+            "row" => {
+                self.word("number", "row number")?;
+                StepKind::RowNumber
+            }
             "whether" => StepKind::Whether(self.enclosed_condition()?),
             "if" => StepKind::If { column: self.column_of_if(), condition: self.enclosed_condition()? },
             "joined" => StepKind::Joined(self.with_text(r#"joined with "; ""#)?.0),

@@ -48,6 +48,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         ),
         StepKind::PositionOf(marker) => format!("write {each}the position of {}", occurrence(marker)),
         StepKind::CountOf(marker) => format!("count how often {} occurs in {it}", any(marker)),
+        StepKind::RowNumber => "write the number of the row".to_owned(),
         StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
         StepKind::If { column: None, condition: asked } => format!("if {it} {}", condition(asked)),
         StepKind::If { column: Some(column), condition: asked } => format!("if {column} {}", condition(asked)),

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
-use keen_notch_io::survey::survey as survey_of;
+use keen_notch_io::survey::{Surveyed, survey as survey_of};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
@@ -41,7 +41,7 @@ pub fn page(
     let all: Vec<usize> = (0..table.header.count()).collect();
     let view = View::Columns(columns.unwrap_or(&all));
     let surveyed = survey_of(&mut table, view, Depth::Full, most_rows, threads);
-    let (surveys, inputs) = surveyed.map_err(|error| error.to_string())?;
+    let Surveyed { surveys, inputs, .. } = surveyed.map_err(|error| error.to_string())?;
     let rows = surveys.first().map_or(0, |survey| survey.rows);
     let mut page: String = surveys.iter().map(of_column).collect();
     let located: Vec<_> = (1..=rows).map(|row| inputs.locate(row)).collect();

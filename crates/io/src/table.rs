@@ -1,7 +1,7 @@
 //! A table of one or more inputs with the same columns, read in chunks.
 
 use std::collections::VecDeque;
-use std::ops::ControlFlow;
+use std::ops::{ControlFlow, Range};
 use std::sync::Arc;
 
 use keen_notch_core::batch::Batch;
@@ -64,6 +64,29 @@ struct BatchPosition {
     rows: u64,
     input: usize,
     rows_of_others: u64,
+}
+
+/// Some rows of a chunk in a view, which can have left out some of them.
+pub(crate) struct ViewedRows<'a> {
+    chunk: &'a dyn Chunk,
+    text: &'a str,
+    /// The rows of the chunk that were read.
+    pub range: Range<usize>,
+    /// The number of rows of the table before them.
+    pub before: u64,
+    pub batch: &'a Batch<'a>,
+    pub batch_results: &'a BatchResults,
+}
+
+impl ViewedRows<'_> {
+    fn index_in_chunk(&self, index: usize) -> usize {
+        self.batch.numbers.rows.get(index).map_or(self.range.start + index, |row| *row as usize)
+    }
+
+    /// The number of a row in the table, from 1.
+    pub fn number(&self, index: usize) -> u64 {
+        self.before + (self.index_in_chunk(index) - self.range.start) as u64 + 1
+    }
 }
 
 pub struct RowAt<'a> {
@@ -303,20 +326,15 @@ impl Table {
     /// # Errors
     /// The errors of [`Table::next_part`], or a row has too few or too many cells.
     pub fn each_batch(&mut self, columns: &[usize], mut see: impl FnMut(u64, &Batch) -> ControlFlow<()>) -> Result<(), Error> {
-        self.each_part(View::Columns(columns), |before, _, _, batch, _| see(before.rows, batch))
+        self.each_part(View::Columns(columns), |before, rows| see(before.rows, rows.batch))
     }
 
-    /// Calls `see` with batches and their results for a view, until it returns a break. `see` gets the number of earlier rows, the batch,
-    /// and the results.
+    /// Calls `see` with the rows of a view, batch by batch, until it returns a break.
     ///
     /// # Errors
     /// The errors of [`Table::each_batch`].
-    pub(crate) fn each_view(
-        &mut self,
-        view: View,
-        mut see: impl FnMut(u64, &Batch, &BatchResults) -> ControlFlow<()>,
-    ) -> Result<(), Error> {
-        self.each_part(view, |before, _, _, batch, batch_results| see(before.rows, batch, batch_results))
+    pub(crate) fn each_view(&mut self, view: View, mut see: impl FnMut(&ViewedRows) -> ControlFlow<()>) -> Result<(), Error> {
+        self.each_part(view, |_, rows| see(rows))
     }
 
     /// Calls `see` with each row and its results for a view, until it returns a break.
@@ -325,15 +343,17 @@ impl Table {
     /// The errors of [`Table::each_batch`].
     pub fn each_row(&mut self, view: View, mut see: impl FnMut(&RowAt) -> ControlFlow<()>) -> Result<(), Error> {
         let mut count = LineCount::default();
-        self.each_part(view, |before, (chunk, text), first, batch, batch_results| {
-            if first == 0 {
+        self.each_part(view, |before, rows| {
+            let ViewedRows { chunk, text, batch, batch_results, .. } = *rows;
+            if rows.range.start == 0 {
                 count = LineCount::default();
             }
             for index in 0..batch.rows {
-                let line = chunk.line(first + index, &mut count);
-                let raw = chunk.raw().and_then(|raw| raw.rows.get(first + index).copied()).unwrap_or_default();
+                let at = rows.index_in_chunk(index);
+                let line = chunk.line(at, &mut count);
+                let raw = chunk.raw().and_then(|raw| raw.rows.get(at).copied()).unwrap_or_default();
                 let last = line + raw.raw.text(text).matches('\n').count() as u64;
-                let number = before.rows + index as u64 + 1;
+                let number = rows.number(index);
                 let place = (before.input, number - before.rows_of_others);
                 if see(&RowAt { index, number, place, batch, batch_results, view, lines: (line, last) }).is_break() {
                     return ControlFlow::Break(());
@@ -346,7 +366,7 @@ impl Table {
     fn each_part(
         &mut self,
         view: View,
-        mut see: impl FnMut(BatchPosition, (&dyn Chunk, &str), usize, &Batch, &BatchResults) -> ControlFlow<()>,
+        mut see: impl FnMut(BatchPosition, &ViewedRows) -> ControlFlow<()>,
     ) -> Result<(), Error> {
         let columns = in_order(&view.needs());
         self.need(&columns);
@@ -370,19 +390,19 @@ impl Table {
             {
                 chunk.take(text, range.clone(), &mut rows);
                 rows.before = before_chunk;
-                let seen = rows.with_batch(|batch| {
-                    view.work_out(batch, &mut batch_results)?;
-                    Ok(see(before, (chunk, text), range.start, batch, &batch_results))
-                });
-                flow = match seen {
-                    Ok(flow) => flow,
+                flow = match view.work_out(&mut rows, &mut batch_results) {
+                    Ok(()) => rows.with_batch(|batch| {
+                        let (before_batch, range) = (before.rows, range.clone());
+                        let batch_results = &batch_results;
+                        see(before, &ViewedRows { chunk, text, range, before: before_batch, batch, batch_results })
+                    }),
                     Err(too_large) => {
                         batches.take_again(range, too_large, chunk)?;
                         continue;
                     }
                 };
-                before.rows += rows.len() as u64;
-                meter.add_rows(rows.len() as u64);
+                before.rows += range.len() as u64;
+                meter.add_rows(range.len() as u64);
             }
             memory = rows.recycle();
             if flow.is_break() {

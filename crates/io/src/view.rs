@@ -1,7 +1,7 @@
 //! Views of a table: its columns, or its pieces.
 
 use keen_notch_core::batch::{Batch, Texts};
-use keen_notch_core::carving::{BatchResults, Carving, TooLarge};
+use keen_notch_core::carving::{BatchResults, BatchRows, Carving, TooLarge};
 use keen_notch_core::column::Header;
 
 /// Columns of a table, or pieces that are evaluated but not written.
@@ -9,6 +9,11 @@ use keen_notch_core::column::Header;
 pub enum View<'v> {
     Columns(&'v [usize]),
     Pieces(&'v Carving),
+    /// Columns, or otherwise the pieces, of the rows that the list keeps.
+    Kept {
+        columns: Option<&'v [usize]>,
+        carving: &'v Carving,
+    },
 }
 
 impl View<'_> {
@@ -16,34 +21,41 @@ impl View<'_> {
         match self {
             View::Columns(columns) => columns.to_vec(),
             View::Pieces(carving) => carving.used_columns(),
+            View::Kept { columns, carving } => [columns.unwrap_or_default(), &carving.used_columns()].concat(),
         }
     }
 
     pub(crate) fn count(&self) -> usize {
         match self {
-            View::Columns(columns) => columns.len(),
-            View::Pieces(carving) => carving.count(),
+            View::Columns(columns) | View::Kept { columns: Some(columns), .. } => columns.len(),
+            View::Pieces(carving) | View::Kept { columns: None, carving } => carving.count(),
         }
     }
 
     pub fn titles(&self, header: &Header) -> Vec<String> {
         match self {
-            View::Columns(columns) => columns.iter().map(|column| header.title(*column)).collect(),
-            View::Pieces(carving) => (0..carving.count()).map(|piece| carving.name(piece).to_owned()).collect(),
+            View::Columns(columns) | View::Kept { columns: Some(columns), .. } => {
+                columns.iter().map(|column| header.title(*column)).collect()
+            }
+            View::Pieces(carving) | View::Kept { columns: None, carving } => {
+                (0..carving.count()).map(|piece| carving.name(piece).to_owned()).collect()
+            }
         }
     }
 
-    pub(crate) fn work_out(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
+    /// Evaluates what is shown, and drops the rows that are left out.
+    pub(crate) fn work_out<R: BatchRows>(&self, rows: &mut R, results: &mut BatchResults) -> Result<(), TooLarge> {
         match self {
             View::Columns(_) => Ok(()),
-            View::Pieces(carving) => carving.evaluate(batch, batch_results),
+            View::Pieces(carving) => rows.with_batch(|batch| carving.evaluate(batch, results)),
+            View::Kept { carving, .. } => carving.filter(rows, results),
         }
     }
 
     pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> Texts<'a> {
         match self {
-            View::Columns(columns) => batch.column(columns[column]),
-            View::Pieces(carving) => carving.texts(column, batch, batch_results),
+            View::Columns(columns) | View::Kept { columns: Some(columns), .. } => batch.column(columns[column]),
+            View::Pieces(carving) | View::Kept { columns: None, carving } => carving.texts(column, batch, batch_results),
         }
     }
 }

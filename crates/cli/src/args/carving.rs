@@ -47,11 +47,13 @@ pub struct CarveArgs {
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
     /// Original columns to keep, in this order: names or numbers
-    #[arg(long, value_name = "A,B,C", value_delimiter = ',', conflicts_with = "without")]
-    pub columns: Option<Vec<String>>,
+    ///
+    /// 'a, part=b' writes column b under the name part. A name with a comma or = is in quotes: '"net, kg", a'.
+    #[arg(long, value_name = "A,B,C", conflicts_with = "without")]
+    pub columns: Option<String>,
     /// Original columns to omit
-    #[arg(long, value_name = "A,B", value_delimiter = ',', conflicts_with = "only_pieces")]
-    pub without: Vec<String>,
+    #[arg(long, value_name = "A,B", conflicts_with = "only_pieces")]
+    pub without: Option<String>,
     /// Add a column with the input file of each row
     #[arg(hide_short_help = true, long, value_name = "NAME")]
     pub file_column: Option<String>,

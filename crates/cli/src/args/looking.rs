@@ -5,6 +5,7 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::cutlist::RaggedRows;
 
 use super::FailOnChange;
+use super::shared::KeepArgs;
 use super::shared::ragged_rows;
 use super::{MORE, PartArgs, ReadingArgs, ThreadArgs};
 use crate::complete;
@@ -51,6 +52,8 @@ pub struct SurveyArgs {
     /// The survey cuts the piece and writes nothing. --column is then the default column of the pieces.
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
+    #[command(flatten)]
+    pub rows_to_keep: KeepArgs,
     /// List similar shapes separately
     #[arg(long)]
     pub fine: bool,

@@ -1,6 +1,7 @@
 //! Options for writing rows.
 
 use clap::ValueEnum;
+use keen_notch_core::column::Header;
 use keen_notch_io::encode::TextOptions;
 use keen_notch_io::formats::database::How;
 use keen_notch_io::formats::delimited::delimiter;
@@ -82,6 +83,11 @@ impl WritingArgs {
             byte_order_mark: self.out_bom,
             quote_all: self.quote_all,
         })
+    }
+
+    /// Whether delimited text has a header row, for a table with this header.
+    pub fn has_header(&self, header: &Header) -> bool {
+        self.out_header.map_or(matches!(header, Header::Names(_)), |whether| whether == YesOrNo::Yes)
     }
 
     /// The first given option for delimited text.

@@ -101,7 +101,7 @@ fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
 }
 
 fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Failure> {
-    let (mut surveys, _) = survey(table, View::Columns(&[column]), Depth::Full, None, threads)?;
+    let mut surveys = survey(table, View::Columns(&[column]), Depth::Full, None, threads)?.surveys;
     Ok(surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full)))
 }
 

@@ -5,16 +5,16 @@ use std::io::Write;
 use std::ops::ControlFlow;
 
 use keen_notch_core::column::Header;
+use keen_notch_core::summary;
 use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, SavedColumn, SavedKind, SavedSurvey, Shape, Survey};
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, FileFormat, json_lines};
-use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::{MatchingRow, rows_of, survey, write_rows};
+use keen_notch_io::survey::{MatchingRow, Surveyed, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
@@ -23,7 +23,7 @@ use crate::commands::against;
 use crate::commands::against::SurveyedTable;
 use crate::commands::inputs::{self, InputArgs, can_be_parted, inputs, names_of_part, read_twice, say_replaced};
 use crate::commands::outputs::name_of;
-use crate::commands::survey_targets::{Bound, SurveyTargets};
+use crate::commands::survey_targets::SurveyTargets;
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, SurveyedColumn};
 use crate::draw::{rerun, shell, visible};
@@ -56,7 +56,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let asked = looked.asked();
     let mut looked = table.find(|header| looked.bind(header))?;
-    if let (true, Bound::Columns(columns)) = (all_columns, &mut looked) {
+    if let (true, Some(columns)) = (all_columns, looked.columns_mut()) {
         let left_out: Vec<usize> = columns.extract_if(.., |column| !table.format.has_text(*column)).collect();
         let titles = View::Columns(&left_out).titles(&table.header).join(", ");
         if !left_out.is_empty() && !args.quiet {
@@ -70,7 +70,9 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let titles = looked.view().titles(&table.header);
     let in_depth = !args.columns.is_empty() || !args.pieces.is_empty() || titles.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
-    let (surveys, of_rows) = survey(&mut table, looked.view(), depth, args.sample, args.threads.count())?;
+    let Surveyed { surveys, inputs: of_rows, rows: read } =
+        survey(&mut table, looked.view(), depth, args.sample, args.threads.count())?;
+    let kept = surveys.first().map_or(read, |survey| survey.rows);
     drop(progress);
     say_replaced(&reading.meter, console, args.quiet);
     let surveyed: Vec<SurveyedColumn> = titles
@@ -103,8 +105,12 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         }
     }
     out.flush()?;
+    if kept < read && !args.quiet {
+        console.note(&format!("--keep leaves out {} of {} rows", visible::grouped(read - kept), visible::grouped(read)));
+    }
     if let (Some(mut sink), Some(path)) = (saved_to, &args.save) {
-        let saved = SavedSurvey { asked, part: args.part.part, ..saved((&titles, &surveys), &of_rows, args.with_examples) };
+        let saved =
+            SavedSurvey { asked, part: args.part.part, ..saved((&titles, &surveys), of_rows.rows(read), args.with_examples) };
         sink.put(draw::saved(&saved).as_bytes())?;
         commit_all(vec![sink])?;
         if !args.quiet {
@@ -118,7 +124,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(exit)
 }
 
-pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> SavedSurvey {
+pub fn saved((titles, surveys): (&[String], &[Survey]), inputs: Vec<summary::Input>, with_examples: bool) -> SavedSurvey {
     let columns = titles.iter().zip(surveys);
     SavedSurvey {
         version: SAVED_VERSION,
@@ -126,7 +132,7 @@ pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_e
         program: env!("CARGO_PKG_VERSION").to_owned(),
         asked: Vec::new(),
         part: None,
-        inputs: of_rows.rows(surveys.first().map_or(0, |survey| survey.rows)),
+        inputs,
         columns: columns.map(|(title, survey)| SavedColumn::new(title, survey, with_examples)).collect(),
     }
 }
@@ -162,7 +168,7 @@ fn rows(
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let mut table = Table::open(inputs, reading)?;
     let bound = table.find(|header| looked.bind_one(header))?;
-    let (mut surveys, _) = survey(&mut table, bound.view(), Depth::Full, args.sample, args.threads.count())?;
+    let mut surveys = survey(&mut table, bound.view(), Depth::Full, args.sample, args.threads.count())?.surveys;
     let survey = surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full));
     drop(progress);
     say_replaced(&reading.meter, console, args.quiet);

@@ -12,22 +12,26 @@ pub struct SurveyTargets<'a> {
     pieces: Option<Pieces>,
 }
 
-pub enum Bound {
-    Columns(Vec<usize>),
-    Pieces(Box<Carving>),
+/// The targets in a table. The list has the pieces and the rows to keep.
+pub struct Bound {
+    columns: Option<Vec<usize>>,
+    carving: Option<Carving>,
+    keeps: bool,
 }
 
 impl<'a> SurveyTargets<'a> {
     pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<SurveyTargets<'a>, Failure> {
         let mut looked = SurveyTargets { columns: &args.columns, pieces: None };
-        if args.pieces.is_empty() {
+        let keep = &args.rows_to_keep.keep;
+        if args.pieces.is_empty() && keep.is_empty() {
             return Ok(looked);
         }
-        if let [_, second, ..] = args.columns.as_slice() {
+        if let (false, [_, second, ..]) = (args.pieces.is_empty(), args.columns.as_slice()) {
             let message = format!("pieces come from one column, and {second} is a second one");
             return Err(Failure::usage(message, "write 'NAME of COLUMN: PHRASE' for pieces of other columns"));
         }
-        let rules = RuleArgs { pieces: &args.pieces, column: looked.column(), ..RuleArgs::default() };
+        let column = if args.pieces.is_empty() { None } else { looked.column() };
+        let rules = RuleArgs { pieces: &args.pieces, keep, column, ..RuleArgs::default() };
         looked.pieces = Some(Pieces::read(&rules, files)?);
         Ok(looked)
     }
@@ -42,19 +46,28 @@ impl<'a> SurveyTargets<'a> {
 
     /// Resolves the targets; without any, all columns.
     pub fn bind(&self, header: &Header) -> Result<Bound, Failure> {
-        Ok(match (&self.pieces, self.columns) {
-            (Some(pieces), _) => Bound::Pieces(Box::new(pieces.bind(self.column(), header)?)),
-            (None, []) => Bound::Columns((0..header.count()).collect()),
-            (None, columns) => {
+        let has_pieces = self.pieces.as_ref().is_some_and(|pieces| !pieces.wanted.pieces.is_empty());
+        let columns = match self.columns {
+            _ if has_pieces => None,
+            [] => Some((0..header.count()).collect()),
+            columns => {
                 let found = columns.iter().map(|text| ColumnRef::parse(text).find(header));
-                Bound::Columns(found.collect::<Result<_, _>>()?)
+                Some(found.collect::<Result<_, _>>()?)
             }
-        })
+        };
+        let argument = if has_pieces { self.column() } else { None };
+        let carving = self.pieces.as_ref().map(|pieces| pieces.bind(argument, header)).transpose()?;
+        let keeps = self.pieces.as_ref().is_some_and(|pieces| !pieces.wanted.keep.is_empty());
+        if carving.as_ref().is_some_and(Carving::looks_back) {
+            let message = "a survey compares no rows, so its --keep cannot ask for `unique`";
+            return Err(Failure::usage(message, "run carve --keep first, and survey its output"));
+        }
+        Ok(Bound { columns, carving, keeps })
     }
 
     pub fn bind_one(&self, header: &Header) -> Result<Bound, Failure> {
         if let (None, []) = (&self.pieces, self.columns) {
-            return Ok(Bound::Columns(vec![ColumnRef::find_or_only(None, header)?]));
+            return Ok(Bound { columns: Some(vec![ColumnRef::find_or_only(None, header)?]), carving: None, keeps: false });
         }
         let bound = self.bind(header)?;
         match bound.view().titles(header).get(1) {
@@ -69,9 +82,15 @@ impl<'a> SurveyTargets<'a> {
 
 impl Bound {
     pub fn view(&self) -> View<'_> {
-        match self {
-            Bound::Columns(columns) => View::Columns(columns),
-            Bound::Pieces(carving) => View::Pieces(carving),
+        match (&self.columns, &self.carving) {
+            (columns, Some(carving)) if self.keeps => View::Kept { columns: columns.as_deref(), carving },
+            (None, Some(carving)) => View::Pieces(carving),
+            (columns, _) => View::Columns(columns.as_deref().unwrap_or_default()),
         }
+    }
+
+    /// The columns, unless pieces are surveyed.
+    pub fn columns_mut(&mut self) -> Option<&mut Vec<usize>> {
+        self.columns.as_mut()
     }
 }

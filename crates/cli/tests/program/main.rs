@@ -8,6 +8,7 @@ mod bounds;
 mod carve;
 mod check;
 mod columnar;
+mod columns;
 mod compressed;
 mod cutlists;
 mod demo;

@@ -55,6 +55,48 @@ fn the_first_rows_only() {
     assert!(out.contains("5 columns, 200 rows"), "a sample that is no less than all: {out}");
 }
 
+/// A survey of the kept rows is that of a table with only these rows.
+#[test]
+fn the_kept_rows_only() {
+    let yard = demo();
+    let keep = ["--keep", "part_code: starts with \"GRP\""];
+    yard.out(&[&["carve", "parts.csv", "-q", "-o", "kept.csv"], &keep[..]].concat());
+    let survey = |words: &[&str]| -> serde_json::Value {
+        let mut found: serde_json::Value =
+            serde_json::from_str(&yard.out(&[&["survey", "--to", "json"], words].concat())).unwrap();
+        without_rows(&mut found);
+        found
+    };
+    for more in [&[][..], &["-c", "part_code", "-c", "depot"], &["-c", "part_code", "-p", "grade: section 3 by \"-\""]] {
+        for of in [&["--threads", "1"][..], &["--threads", "3"], &["--sample", "200"]] {
+            let words = [more, of].concat();
+            assert_eq!(survey(&[&["parts.csv"], &keep[..], &words].concat()), survey(&[&["kept.csv"], &words[..]].concat()));
+        }
+    }
+    // Its rows are those of the whole table, and it says what it left out.
+    let out = yard.run(&[&["survey", "parts.csv", "-c", "part_code"], &keep[..]].concat());
+    assert!(out.stderr.contains("--keep leaves out "), "{}", out.shown());
+    let rows = yard.out(&[&["survey", "parts.csv", "-c", "part_code", "--rows-of", "U3-d8-X4"], &keep[..]].concat());
+    let part_of = |row: usize| yard.read("parts.csv").lines().nth(row).unwrap().split(',').next().unwrap().to_owned();
+    for row in rows.lines().skip(1) {
+        let cells: Vec<&str> = row.split(',').collect();
+        assert!(cells[2].starts_with("GRP") && part_of(cells[1].parse::<usize>().unwrap() - 1) == cells[2], "{row}");
+    }
+    let ran = yard.run(&["survey", "parts.csv", "--keep", "part_code: unique"]);
+    assert_eq!((ran.status, ran.stderr.contains("cannot ask for `unique`")), (2, true));
+}
+
+fn without_rows(of: &mut serde_json::Value) {
+    match of {
+        serde_json::Value::Object(members) => {
+            members.retain(|key, _| !key.contains("row") && key != "inputs");
+            members.values_mut().for_each(without_rows);
+        }
+        serde_json::Value::Array(items) => items.iter_mut().for_each(without_rows),
+        _ => {}
+    }
+}
+
 #[test]
 fn a_survey_for_programs() {
     let yard = Yard::with("a.csv", "code,n\nGRP-1,\nGRP-2,7\nhng-3 ,\n");

@@ -64,18 +64,27 @@ impl Carving {
     pub fn carve<R: BatchRows>(&self, mut rows: R, spare: BatchResults) -> Result<Carved<R>, Box<Refused<R>>> {
         let mut results = spare;
         let before = rows.count();
-        if let Some(kept) = rows.with_batch(|batch| self.select(batch, &mut results).map(<[u32]>::to_vec)) {
-            rows.keep(&kept);
-        }
-        if let Err(error) = rows.with_batch(|batch| self.evaluate(batch, &mut results)) {
+        if let Err(error) = self.filter(&mut rows, &mut results) {
             return Err(Box::new(Refused { rows, results, error }));
         }
-        keep(&mut rows, &mut results);
         if self.has_comparisons() {
             rows.with_batch(|batch| self.hash(batch, &mut results));
         }
         let left_out = (before - rows.count()) as u64;
         Ok(Carved { rows, results, left_out })
+    }
+
+    /// The part of [`Carving::carve`] that needs no other rows: evaluates `keep` and all pieces.
+    ///
+    /// # Errors
+    /// The results exceed the memory limit.
+    pub fn filter<R: BatchRows>(&self, rows: &mut R, results: &mut BatchResults) -> Result<(), TooLarge> {
+        if let Some(kept) = rows.with_batch(|batch| self.select(batch, results).map(<[u32]>::to_vec)) {
+            rows.keep(&kept);
+        }
+        rows.with_batch(|batch| self.evaluate(batch, results))?;
+        keep(rows, results);
+        Ok(())
     }
 
     /// Passes on rows that no earlier row affects; others need [`Carving::compare`].

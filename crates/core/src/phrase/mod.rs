@@ -26,6 +26,6 @@ pub use error::{ErrorKind, PhraseError};
 #[doc(hidden)]
 pub use next::{CompletionContext, Upcoming, next_of_condition, next_of_phrase};
 pub(crate) use parse::{ordinal, parse_field};
-pub(crate) use token::text_at;
+pub use token::text_at;
 #[doc(hidden)]
 pub use write::quoted;

@@ -146,7 +146,7 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
 ///
 /// Escapes are `\"`, `\'`, `\\`, `\t`, `
 /// ` and `\u{2013}`.
-pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {
+pub fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {
     let mut chars = source[start..].char_indices().map(|(offset, c)| (start + offset, c));
     let quote = chars.next().map_or('"', |(_, c)| c);
     let mut text = String::new();

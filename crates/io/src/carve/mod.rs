@@ -293,6 +293,11 @@ impl Job {
         self
     }
 
+    /// Gives an original column another title. Returns `None` if it is not written.
+    pub fn with_title(mut self, original: usize, title: &str) -> Option<Job> {
+        self.shape.rename(original, title).then_some(self)
+    }
+
     /// Adds a column with this title for the input of each row, after the first `originals` columns.
     pub fn with_source_column(mut self, title: &str, originals: usize) -> Job {
         self.shape.insert(originals, OutColumn::Source, title);
@@ -314,7 +319,8 @@ impl Job {
 
     /// The format of the table for the encoder. If all rows of Parquet files are written to Parquet in order, their columns are copied.
     fn format(&self, table: &Table, sets_aside: bool) -> Format {
-        let keeps_rows = self.carving.keeps_every_row() && self.shape.rows_piece.is_none() && !sets_aside;
+        let keeps_rows =
+            self.carving.keeps_every_row() && self.shape.renamed.is_empty() && self.shape.rows_piece.is_none() && !sets_aside;
         let is_parquet = self.named.kind == Some(&PARQUET) && self.shape.is_written && self.preview == 0;
         match table.plain_files().filter(|_| keeps_rows && is_parquet) {
             Some(files) => table.format.copied(&files).unwrap_or_else(|| table.format.clone()),
@@ -446,10 +452,10 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
 /// The table cannot be read.
 pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
     let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
-    table.each_view(View::Pieces(carving), |_, batch, batch_results| {
+    table.each_view(View::Pieces(carving), |rows| {
         for (piece, most) in &mut most {
-            let results = batch_results.piece(*piece);
-            *most = (0..batch.rows).map(|row| results.items(row).len()).max().unwrap_or(0).max(*most);
+            let results = rows.batch_results.piece(*piece);
+            *most = (0..rows.batch.rows).map(|row| results.items(row).len()).max().unwrap_or(0).max(*most);
         }
         ControlFlow::Continue(())
     })?;

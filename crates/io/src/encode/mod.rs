@@ -4,6 +4,7 @@ pub mod lists;
 pub(crate) mod out;
 pub(crate) mod rows;
 
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
@@ -52,6 +53,8 @@ pub struct OutputSchema {
     pub titles: Vec<String>,
     pub pieces: Vec<PieceShape>,
     pub rows_piece: Option<usize>,
+    /// The original columns with another title than in the table.
+    pub renamed: BTreeSet<usize>,
     /// Whether all original columns are written, in order.
     pub keeps_all: bool,
     pub is_written: bool,
@@ -82,6 +85,7 @@ impl OutputSchema {
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             pieces: (0..carving.count()).map(piece).collect(),
             rows_piece: carving.rows_piece(),
+            renamed: BTreeSet::new(),
             keeps_all: originals.iter().copied().eq(0..header.count()),
             is_written: true,
             sets_aside: false,
@@ -106,6 +110,7 @@ impl OutputSchema {
             titles: (0..header.count()).map(|column| header.title(column)).collect(),
             pieces: Vec::new(),
             rows_piece: None,
+            renamed: BTreeSet::new(),
             keeps_all: true,
             is_written: true,
             sets_aside: false,
@@ -116,6 +121,16 @@ impl OutputSchema {
     pub fn insert(&mut self, place: usize, column: OutColumn, title: &str) {
         self.columns.insert(place, column);
         self.titles.insert(place, title.to_owned());
+    }
+
+    /// Gives an original column another title. Returns whether it is written.
+    pub fn rename(&mut self, original: usize, title: &str) -> bool {
+        let Some(place) = self.columns.iter().position(|column| *column == OutColumn::Original(original)) else {
+            return false;
+        };
+        title.clone_into(&mut self.titles[place]);
+        self.renamed.insert(original);
+        true
     }
 
     /// The number of unchanged original columns at the start.

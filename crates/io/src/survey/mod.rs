@@ -20,41 +20,46 @@ use crate::source::Rows;
 use crate::table::{Table, TableChunk, in_order};
 use crate::view::View;
 
-/// Surveys columns on `threads` threads, up to `most` rows. The returned inputs locate the rows.
+/// Surveys of the columns of a view.
+pub struct Surveyed {
+    pub surveys: Vec<Survey>,
+    /// Locates the rows.
+    pub inputs: Inputs,
+    /// The number of rows read.
+    pub rows: u64,
+}
+
+/// Surveys columns on `threads` threads, in up to `most` rows.
 ///
 /// # Errors
 /// The table cannot be read.
-pub fn survey(
-    table: &mut Table,
-    view: View,
-    depth: Depth,
-    most: Option<u64>,
-    threads: usize,
-) -> Result<(Vec<Survey>, Inputs), Error> {
+pub fn survey(table: &mut Table, view: View, depth: Depth, most: Option<u64>, threads: usize) -> Result<Surveyed, Error> {
     match most {
         None => survey_all(table, view, depth, threads),
         Some(most) => survey_first(table, view, depth, most),
     }
 }
 
-fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<(Vec<Survey>, Inputs), Error> {
+fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<Surveyed, Error> {
     let memory = Memory::new(view, depth, table.limits(1).memory())?;
     let mut surveys = memory.surveys();
-    let mut outcome = Ok(());
+    let (mut outcome, mut read) = (Ok(()), 0);
     if most > 0 {
         let mut known = 0;
-        table.each_view(view, |before, batch, batch_results| {
-            let rows = (most - before).min(batch.rows as u64) as usize;
-            observe(view, &mut surveys, before + 1, rows, (batch, batch_results));
+        table.each_view(view, |rows| {
+            let end = rows.before + rows.range.len() as u64;
+            read = end.min(most);
+            let wanted = (0..rows.batch.rows).take_while(|row| rows.number(*row) <= most).count();
+            observe(view, &mut surveys, wanted, &|row| rows.number(row), (rows.batch, rows.batch_results));
             outcome = memory.note(&mut known, &surveys);
-            if outcome.is_ok() && before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            if outcome.is_ok() && end < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
-    outcome.map(|()| (surveys, table.inputs.clone()))
+    outcome.map(|()| Surveyed { surveys, inputs: table.inputs.clone(), rows: read })
 }
 
 /// Surveys all rows. Each thread has its own surveys for the chunks that it takes; they are merged at the end.
-fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
+fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<Surveyed, Error> {
     let (meter, limits) = (table.shared_meter(), table.limits(threads));
     let memory = Memory::new(view, depth, limits.memory())?;
     let threads = threads.min(memory.most_threads());
@@ -83,13 +88,12 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
             let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(needed.len()), limits);
             while let Some(range) = batches.next(&mut batch_results) {
                 chunk.take(text, range.clone(), &mut rows);
-                let seen = rows.with_batch(|batch| {
-                    view.work_out(batch, &mut batch_results)?;
-                    observe(view, &mut own.surveys, first_row + range.start as u64, batch.rows, (batch, &batch_results));
-                    Ok(())
-                });
-                if let Err(too_large) = seen {
-                    batches.take_again(range, too_large, &*chunk)?;
+                match view.work_out(&mut rows, &mut batch_results) {
+                    Ok(()) => rows.with_batch(|batch| {
+                        let number = |row: usize| first_row + rows.number(row) - 1;
+                        observe(view, &mut own.surveys, batch.rows, &number, (batch, &batch_results));
+                    }),
+                    Err(too_large) => batches.take_again(range, too_large, &*chunk)?,
                 }
             }
             spare = rows.recycle();
@@ -97,8 +101,10 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
             Ok(count)
         }
     };
+    let mut read = 0;
     let count = |rows| {
         meter.add_rows(rows);
+        read += rows;
         Ok(())
     };
     pool::in_order(threads, || table.next_part(), worker, count)?;
@@ -108,7 +114,7 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
         surveys.iter_mut().zip(others).for_each(|(survey, other)| survey.merge(other));
     }
     let inputs = lock(&inputs).clone();
-    Ok((surveys, inputs))
+    Ok(Surveyed { surveys, inputs, rows: read })
 }
 
 struct Memory {
@@ -158,14 +164,20 @@ impl Memory {
     }
 }
 
-fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, batch_results): (&Batch, &BatchResults)) {
+fn observe(
+    view: View,
+    surveys: &mut [Survey],
+    rows: usize,
+    number: &dyn Fn(usize) -> u64,
+    (batch, batch_results): (&Batch, &BatchResults),
+) {
     for (column, survey) in surveys.iter_mut().enumerate() {
         let texts: Texts = view.texts(column, batch, batch_results);
-        if texts.text.is_empty() {
-            survey.observe_empty(first_row, rows.min(texts.len()));
+        if texts.text.is_empty() && !matches!(view, View::Kept { .. }) {
+            survey.observe_empty(number(0), rows.min(texts.len()));
             continue;
         }
-        (first_row..).zip(texts.iter()).take(rows).for_each(|(row, value)| survey.observe(row, value));
+        texts.iter().enumerate().take(rows).for_each(|(row, value)| survey.observe(number(row), value));
     }
 }
 

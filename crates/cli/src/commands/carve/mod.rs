@@ -1,5 +1,6 @@
 //! `carve`: adds pieces to every row of a table.
 
+mod originals;
 mod plan;
 mod render;
 mod request;

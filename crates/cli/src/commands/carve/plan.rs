@@ -1,14 +1,12 @@
 //! The job of a run, once the table is open.
 
-use std::collections::HashSet;
-
 use keen_notch_core::carving::{Carving, OutColumn};
-use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
 use keen_notch_io::carve::{Formulas, Job};
 use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
+use super::originals::OriginalColumns;
 use super::request::CarveRequest;
 use crate::args::{self, CarveArgs};
 use crate::commands::database;
@@ -52,8 +50,13 @@ fn is_fixed(named: FileFormat, table: &Table) -> bool {
 pub fn job(request: &CarveRequest, table: &Table, carving: Carving, named: FileFormat, shown: usize) -> Result<Job, Failure> {
     let CarveRequest { args, run, .. } = request;
     let header = &table.header;
-    let originals = if args.update.is_empty() { originals(args, header)? } else { database::keys(args, &carving, header)? };
-    let mut job = Job::new(carving, header, &originals, shown)
+    let wanted = if args.update.is_empty() {
+        OriginalColumns::of(args, header)?
+    } else {
+        OriginalColumns { columns: database::keys(args, &carving, header)?, titles: Vec::new() }
+    };
+    let originals = &wanted.columns;
+    let mut job = Job::new(carving, header, originals, shown)
         .with_formats(named, request.named_aside)
         .with_text_options(args.writing.options()?)
         .with_formulas(match (args.guard_formulas, args.quiet) {
@@ -67,8 +70,11 @@ pub fn job(request: &CarveRequest, table: &Table, carving: Carving, named: FileF
         job = job.with_diagnostics(run.diagnostics());
     }
     job = with_added_columns(job, args, originals.len(), is_fixed(named, table))?;
+    let has_header = args.writing.has_header(header);
+    let is_headless = named.kind.map_or(table.format.delimiter().is_some(), |kind| kind.is_delimited()) && !has_header;
+    job = wanted.rename(job, header, is_headless)?;
     if !args.update.is_empty() {
-        for column in database::compared(&job, &originals) {
+        for column in database::compared(&job, originals) {
             job = job.with_column_as_read(column, &format!("keen_notch_read_{column}"));
         }
     }
@@ -109,28 +115,4 @@ fn with_added_columns(mut job: Job, args: &CarveArgs, originals: usize, is_fixed
         job = job.with_list_column(column, title);
     }
     Ok(job)
-}
-
-fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
-    if args.only_pieces {
-        return Ok(Vec::new());
-    }
-    let index = ColumnIndex::new(header);
-    let find = |column: &String| index.find(&ColumnRef::parse(column));
-    let without = args.without.iter().map(find).collect::<Result<HashSet<_>, _>>()?;
-    match &args.columns {
-        None => Ok((0..header.count()).filter(|column| !without.contains(column)).collect()),
-        Some(columns) => {
-            let (mut found, mut seen) = (Vec::with_capacity(columns.len()), HashSet::new());
-            for column in columns {
-                let index = find(column)?;
-                if !seen.insert(index) {
-                    let message = format!("--columns names {} twice", header.title(index));
-                    return Err(Failure::usage(message, "name each column once"));
-                }
-                found.push(index);
-            }
-            Ok(found)
-        }
-    }
 }

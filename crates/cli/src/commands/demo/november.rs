@@ -8,7 +8,7 @@ use keen_notch_io::formats;
 use keen_notch_io::sink;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::survey;
+use keen_notch_io::survey::{Surveyed, survey};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
@@ -22,8 +22,8 @@ pub fn write(folder: &Path) -> Result<(), Failure> {
     let mut table = Table::open(&[Input::File(folder.join("crew.csv"))], &Reading::default())?;
     let columns: Vec<usize> = (0..table.header.count()).collect();
     let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
-    let (surveys, of_rows) = survey(&mut table, View::Columns(&columns), Depth::Brief, None, 1)?;
-    let text = draw::saved(&saved((&titles, &surveys), &of_rows, false));
+    let Surveyed { surveys, inputs, rows } = survey(&mut table, View::Columns(&columns), Depth::Brief, None, 1)?;
+    let text = draw::saved(&saved((&titles, &surveys), inputs.rows(rows), false));
     let mut sink = formats::create(&folder.join(NAME), &RunFiles::default())?;
     sink.put(text.as_bytes())?;
     Ok(sink::commit_all(vec![sink])?)

@@ -14,7 +14,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats;
 use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::survey;
+use keen_notch_io::survey::{Surveyed, survey};
 use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
@@ -50,7 +50,13 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let summary = found.summary(&job, &header, request.made_by());
     let mut again = table.again()?;
     let looked = job.carving().used_columns();
-    let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
+    let carving = job.carving();
+    // The plots show the rows that were checked.
+    let view = match carving.keeps_every_row() || carving.looks_back() {
+        true => View::Columns(&looked),
+        false => View::Kept { columns: Some(&looked), carving },
+    };
+    let Surveyed { surveys, inputs: of_rows, .. } = survey(&mut again, view, Depth::Full, None, args.threads.count())?;
     drop(progress);
     let files = inputs.iter().map(file).collect::<Result<_, _>>()?;
     // The hashes belong to the checked bytes.

@@ -190,7 +190,11 @@ impl Columnar {
         let (mut fields, mut columns) = (Vec::new(), Vec::new());
         for (column, title) in shape.columns.iter().zip(&shape.titles) {
             let original = if let OutColumn::Original(column) = column { originals.get_mut(*column) } else { None };
-            let (field, column) = original.and_then(Option::take).unwrap_or_else(|| new_column(column, title, &shape));
+            let renamed = column.original().is_some_and(|column| shape.renamed.contains(&column));
+            let (mut field, column) = original.and_then(Option::take).unwrap_or_else(|| new_column(column, title, &shape));
+            if renamed {
+                field = Arc::new(field.as_ref().clone().with_name(title));
+            }
             if let Some(of) = missing_in_parquet(field.data_type()).filter(|_| kind == &PARQUET) {
                 return Err(Error::NotInParquet { column: title.clone(), of });
             }

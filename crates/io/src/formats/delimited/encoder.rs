@@ -375,7 +375,7 @@ impl Encoder for DelimitedEncoder {
             }
             return true;
         }
-        let added = match self.appended.filter(|_| had_header) {
+        let added = match self.appended.filter(|_| had_header && shape.renamed.is_empty()) {
             Some(count) => {
                 out.extend(preamble.header.as_bytes());
                 count
@@ -390,7 +390,9 @@ impl Encoder for DelimitedEncoder {
                 out.push(*delimiter);
             }
             match (column, &record) {
-                (OutColumn::Original(index), Some(record)) => self.push_raw(out, record.raw_cell(*index).as_bytes(), self.read),
+                (OutColumn::Original(index), Some(record)) if !shape.renamed.contains(index) => {
+                    self.push_raw(out, record.raw_cell(*index).as_bytes(), self.read)
+                }
                 _ => self.push_new(out, title.as_bytes()),
             }
         }

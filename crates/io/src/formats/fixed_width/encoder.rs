@@ -124,7 +124,8 @@ impl FixedWidth {
             _ => false,
         };
         let kept = shape.columns.iter().zip(&places).filter(|of| stays(*of)).count();
-        let appends = read.as_ref().is_some_and(|read| kept == read.widths.columns().len() && shape.keeps_all);
+        let keeps_lines = shape.keeps_all && shape.renamed.is_empty();
+        let appends = read.as_ref().is_some_and(|read| kept == read.widths.columns().len() && keeps_lines);
         let mut order: Vec<usize> = (0..shape.columns.len()).collect();
         if appends {
             let end = read.as_ref().and_then(|read| read.widths.columns().last()?.last).unwrap_or_default();

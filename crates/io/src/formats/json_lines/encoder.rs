@@ -64,7 +64,7 @@ impl JsonLines {
     pub fn new(style: Option<Style>, header: &Header, shape: OutputSchema) -> JsonLines {
         let is_native = style.is_some();
         let style = style.unwrap_or_default();
-        let appends = is_native && shape.keeps_all && shape.kept() == header.count();
+        let appends = is_native && shape.keeps_all && shape.renamed.is_empty() && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
         let keys = shape.titles.iter().map(|title| key(title, style)).collect();
         let adds_special =
@@ -155,7 +155,9 @@ impl JsonLines {
         }
         for index in range {
             match &raw {
-                Some(raw) if self.shape.keeps_all => self.replaced(input, raw, written, index, out),
+                Some(raw) if self.shape.keeps_all && self.shape.renamed.is_empty() => {
+                    self.replaced(input, raw, written, index, out)
+                }
                 _ => self.member_by_member(input, raw.as_ref(), written, index, out),
             }
             out.extend(self.line_end_of(raw.as_ref(), input, &written.rows, index));

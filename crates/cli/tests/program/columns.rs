@@ -33,9 +33,11 @@ fn every_format_has_the_new_names() {
         assert_eq!(text, "part,depot,no\nGRP-1,E,1\nHNG-2,W,2\n", "{format}");
     }
     yard.write("a.fwf", "code   depot\nGRP-1  E\nHNG-2  W\n");
-    let widths = ["--widths", "code 1 to 6, depot 8 to 12"];
-    let fixed = yard.out(&[&["carve", "a.fwf", "-q", "--columns", "part=code,depot"], &widths[..]].concat());
+    let renamed = ["carve", "a.fwf", "-q", "--columns", "part=code,depot"];
+    let fixed = yard.out(&[&renamed[..], &["--widths", "1 to 6, 8 to 12"]].concat());
     assert_eq!(fixed, "part   depot\nGRP-1  E\nHNG-2  W\n");
+    let ran = yard.run(&[&renamed[..], &["--widths", "code 1 to 6, depot 8 to 12"]].concat());
+    assert!(ran.status == 2 && ran.stderr.contains("the text has no line with names"), "{}", ran.shown());
 }
 
 #[test]

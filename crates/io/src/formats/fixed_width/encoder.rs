@@ -26,6 +26,11 @@ pub fn places(
     width: &dyn Fn(usize) -> Option<usize>,
 ) -> Result<Places, Error> {
     let places = found_places(shape, read, widths, width)?;
+    let renamed =
+        shape.columns.iter().position(|column| column.original().is_some_and(|column| shape.renamed.contains(&column)));
+    if let (Some(renamed), None) = (renamed, widths.map(drop).or(read.and_then(|read| read.header.as_ref()).map(drop))) {
+        return Err(no_place(&shape.titles[renamed], "the text has no line with names"));
+    }
     if read.is_some_and(|read| read.header.is_some()) {
         let is_too_wide = |(title, place): &(&String, &(usize, usize))| characters::count(title) > place.1 + 1 - place.0;
         if let Some((title, _)) = shape.titles.iter().zip(&places).find(is_too_wide) {

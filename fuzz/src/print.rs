@@ -24,7 +24,9 @@ pub fn list(list: &CutList) -> String {
         lines.push(format!("[layout.{}]", toml_key(&column(&layout.column))));
         lines.push(format!("form = {}", texts(layout.forms.iter().map(ToString::to_string))));
     }
-    list.wanted.pieces.iter().for_each(|wanted| piece(wanted, &mut lines));
+    for wanted in &list.wanted.pieces {
+        piece(wanted, &list.wanted.pieces, &mut lines);
+    }
     if !list.wanted.proofs.is_empty() {
         lines.push("[proof]".to_owned());
     }
@@ -56,10 +58,10 @@ fn reading(reading: &Reading, lines: &mut Vec<String>) {
     lines.extend(query.iter().map(|query| format!("query = {}", toml_text(query))));
 }
 
-fn piece(piece: &Piece, lines: &mut Vec<String>) {
+fn piece(piece: &Piece, all: &[Piece], lines: &mut Vec<String>) {
     let source = match &piece.source {
-        // It comes of its layout.
-        Source::Field { .. } => return,
+        // It comes of its layout, or of the whole.
+        Source::Field { .. } | Source::Part { .. } => return,
         Source::Take { of, phrase: taken, .. } => {
             let of = of.iter().map(|of| format!("of = {}\n", toml_text(&column(of)))).collect::<String>();
             format!("{of}take = {}", toml_text(&taken.to_string()))
@@ -68,22 +70,48 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
     };
     lines.push(format!("[piece.{}]", toml_key(&piece.name)));
     lines.push(source);
-    let checks = |only_warns| {
-        let those = piece.checks.iter().filter(move |check| check.only_warns == only_warns);
-        texts(those.map(|check: &Check| check.condition.to_string()))
-    };
-    lines.push(format!("check = {}", checks(false)));
-    lines.push(format!("warn = {}", checks(true)));
+    checks(piece, lines);
     lines.extend(piece.when.iter().map(|asked| format!("when = {}", toml_text(&when(asked)))));
+    let is_part = |other: &&Piece| matches!(&other.source, Source::Part { of, .. } if *of == piece.name);
+    let parts: Vec<&Piece> = all.iter().filter(is_part).collect();
     match piece.shape {
         OutputForm::One => {}
         OutputForm::Columns(count) => lines.push(format!("columns = {count}")),
         OutputForm::AutoColumns => lines.push("columns = 'auto'".to_owned()),
         OutputForm::Rows => lines.push("rows = true".to_owned()),
+        OutputForm::Parts(_) => {
+            lines.push(format!("columns = {}", texts(parts.iter().map(|part| part.name.clone()))));
+        }
     }
-    let Piece { replace, optional, hidden, value_type, .. } = piece;
+    // The keys of the whole that its parts have taken over.
+    let Piece { replace, optional, .. } = piece;
+    let hidden = if parts.is_empty() { piece.hidden } else { parts.iter().all(|part| part.hidden) };
+    let common = |of: &Piece| parts.iter().all(|part| part.value_type == of.value_type);
+    let value_type = parts.first().map_or(piece.value_type, |first| first.value_type.filter(|_| common(first)));
     lines.extend(value_type.map(|of| format!("as = {:?}", of.words())));
     lines.push(format!("replace = {replace}\noptional = {optional}\nhidden = {hidden}"));
+    for part in parts {
+        let mut own = Vec::new();
+        if !part.checks.is_empty() {
+            checks(part, &mut own);
+        }
+        own.extend(part.value_type.filter(|of| Some(*of) != value_type).map(|of| format!("as = {:?}", of.words())));
+        let flags = [("replace", part.replace), ("optional", part.optional), ("hidden", part.hidden && !hidden)];
+        own.extend(flags.iter().filter(|(_, holds)| *holds).map(|(key, _)| format!("{key} = true")));
+        if !own.is_empty() {
+            lines.push(format!("[piece.{}.{}]", toml_key(&piece.name), toml_key(&part.name)));
+            lines.extend(own);
+        }
+    }
+}
+
+fn checks(piece: &Piece, lines: &mut Vec<String>) {
+    let those = |only_warns| {
+        let those = piece.checks.iter().filter(move |check| check.only_warns == only_warns);
+        texts(those.map(|check: &Check| check.condition.to_string()))
+    };
+    lines.push(format!("check = {}", those(false)));
+    lines.push(format!("warn = {}", those(true)));
 }
 
 fn when(when: &When) -> String {

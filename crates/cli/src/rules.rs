@@ -110,7 +110,7 @@ impl Pieces {
         }
         for argument in rules.pieces {
             let piece = pieces.argument(argument, Piece::parse)?;
-            pieces.wanted.pieces.push(piece);
+            pieces.wanted.add_piece(piece);
         }
         for argument in rules.checks {
             let origin = pieces.texts.len();

@@ -36,7 +36,9 @@ pub fn asked(wanted: &Rules, main: Option<&ColumnRef>, unit: Unit) -> Vec<String
                 let of = of.as_ref().or(main).map_or(String::new(), |of| format!(" of {of}"));
                 format!("{}{of}: {}.", piece.name, phrase.source.trim())
             }
-            Source::Field { .. } | Source::Build { .. } => format!("{}: {}", piece.name, taken(piece).join(" ")),
+            Source::Field { .. } | Source::Build { .. } | Source::Part { .. } => {
+                format!("{}: {}", piece.name, taken(piece).join(" "))
+            }
         };
         std::iter::once(taken).chain(when(piece)).chain(beside(piece)).collect::<Vec<_>>().join(" ")
     };
@@ -94,6 +96,7 @@ fn taken(piece: &Piece) -> Vec<String> {
     match &piece.source {
         Source::Take { phrase, .. } => words::phrase(phrase),
         Source::Field { .. } => vec!["It is named in the layout.".to_owned()],
+        Source::Part { of, result } => vec![format!("It is result {} of {of}.", result + 1)],
         Source::Build { parts, .. } => {
             vec![format!("Join {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
         }
@@ -115,6 +118,9 @@ fn beside(piece: &Piece) -> Vec<String> {
             "Each result gets a column of its own, {0}_1 to {0}_{n}; a row with more than {n} has a fault.",
             piece.name
         )),
+        OutputForm::Parts(n) => {
+            sentences.push(format!("Each result is a piece of its own; a row with more than {n} has a fault."))
+        }
         OutputForm::AutoColumns => {
             sentences.push(format!(
                 "Each result gets its own column: {0}_1, {0}_2 and so on. The data sets the number of columns.",
@@ -128,7 +134,7 @@ fn beside(piece: &Piece) -> Vec<String> {
     if piece.replace {
         sentences.push("It replaces the column with its name.".to_owned());
     }
-    if piece.hidden {
+    if piece.hidden && !matches!(piece.shape, OutputForm::Parts(_)) {
         sentences.push("It is not written: other pieces use it, or it is only checked.".to_owned());
     }
     if piece.optional {

@@ -4,7 +4,7 @@ pub(crate) mod build;
 
 use crate::column::ColumnRef;
 use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
-use crate::phrase::{Phrase, PhraseError, Span, text_at};
+use crate::phrase::{Phrase, PhraseError, Span, group_names, text_at};
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
 
@@ -22,6 +22,8 @@ pub struct Piece {
     pub optional: bool,
     pub hidden: bool,
     pub checks: Vec<Check>,
+    /// The pieces that its results become, in order: see [`Rules::add_piece`].
+    pub parts: Vec<Piece>,
     /// The index of the text that declares it, as given by the reader.
     pub origin: usize,
     /// Whether that text is a command-line argument, which supports fewer keys than a cut list.
@@ -45,6 +47,11 @@ pub enum Source {
     Build {
         parts: Vec<BuildPart>,
         span: Span,
+    },
+    /// A result of another piece, from 0.
+    Part {
+        of: String,
+        result: usize,
     },
 }
 
@@ -106,7 +113,24 @@ pub struct Rules {
     pub unique: Option<UniqueTogether>,
 }
 
+impl OutputForm {
+    /// The number of results that have a place, if it is limited.
+    pub fn most(self) -> Option<usize> {
+        match self {
+            OutputForm::Columns(most) | OutputForm::Parts(most) => Some(most),
+            OutputForm::One | OutputForm::AutoColumns | OutputForm::Rows => None,
+        }
+    }
+}
+
 impl Rules {
+    /// Adds a piece, and after it the pieces that its results become.
+    pub fn add_piece(&mut self, mut piece: Piece) {
+        let parts = std::mem::take(&mut piece.parts);
+        self.pieces.push(piece);
+        self.pieces.extend(parts);
+    }
+
     pub fn add_layout(&mut self, layout: crate::layout::Layout, on_command_line: bool) {
         let number = self.layouts.len();
         let piece = |(field, name): (usize, &str)| Piece {
@@ -119,6 +143,7 @@ impl Rules {
             hidden: false,
             value_type: None,
             checks: Vec::new(),
+            parts: Vec::new(),
             origin: layout.origin,
             on_command_line,
             span: layout.column_span.clone(),
@@ -135,6 +160,8 @@ pub enum OutputForm {
     #[default]
     One,
     Columns(usize),
+    /// Each result is a piece of its own.
+    Parts(usize),
     /// As many columns as the row with the most results needs.
     AutoColumns,
     Rows,
@@ -246,12 +273,66 @@ impl Rules {
                 phrase.branches.iter().map(Branch::width).try_fold(0, |most, width| Some(most.max(width?)))
             }
             Source::Field { layout, field } => self.layouts.get(*layout)?.width(*field),
-            Source::Build { .. } => None,
+            Source::Build { .. } | Source::Part { .. } => None,
         }
     }
 }
 
 impl Piece {
+    /// Makes each result a piece of its own, with these names in order. The piece itself is then hidden.
+    ///
+    /// # Errors
+    /// The phrase gives a single result, or a name is empty.
+    pub(crate) fn divide(&mut self, names: Vec<(String, Span)>) -> Result<(), TextError> {
+        let Source::Take { phrase, .. } = &self.source else {
+            return Err(TextError::new("a piece with `build` has one result", self.span.clone(), "give it one name"));
+        };
+        if phrase.several_step().is_none() {
+            let help = "use a step with several results, such as `sections by \"-\"`, or give one name; a name with a comma is in quotes";
+            return Err(TextError::new(
+                "the phrase gives a single result, and there are several names",
+                self.span.clone(),
+                help,
+            ));
+        }
+        if let Some((_, span)) = names.iter().find(|(name, _)| name.trim().is_empty()) {
+            return Err(TextError::new(
+                "a name is empty",
+                span.clone(),
+                "write it like `kind, serial, grade: sections by \"-\"`",
+            ));
+        }
+        let value_type = self.value_type.take();
+        let part = |(result, (name, span)): (usize, (String, Span))| Piece {
+            name,
+            source: Source::Part { of: self.name.clone(), result },
+            when: None,
+            shape: OutputForm::One,
+            value_type,
+            replace: false,
+            optional: false,
+            hidden: self.hidden,
+            checks: Vec::new(),
+            parts: Vec::new(),
+            origin: self.origin,
+            on_command_line: self.on_command_line,
+            span,
+        };
+        self.shape = OutputForm::Parts(names.len());
+        self.parts = names.into_iter().enumerate().map(part).collect();
+        self.hidden = true;
+        Ok(())
+    }
+
+    /// The names of the groups, if the phrase ends with `groups of` and all of them have one.
+    pub(crate) fn names_of_groups(&self) -> Option<Vec<(String, Span)>> {
+        let Source::Take { phrase, phrase_at, .. } = &self.source else { return None };
+        let StepKind::AllGroups(regex) = &phrase.several_step()?.kind else { return None };
+        let names: Option<Vec<String>> = group_names(regex).into_iter().collect();
+        let span = phrase_at.span(&regex.span);
+        names.map(|names| names.into_iter().map(|name| (name, span.clone())).collect())
+    }
+
     /// A hidden piece that is an unchanged column, for checks on the column.
     pub fn of_column(name: String, of: Option<ColumnRef>, of_span: Span, origin: usize) -> Piece {
         let whole = Branch { span: 0..5, is_else: false, body: Body::Steps(vec![Step { span: 0..5, kind: StepKind::Whole }]) };
@@ -270,97 +351,193 @@ impl Piece {
             hidden: true,
             value_type: None,
             checks: Vec::new(),
+            parts: Vec::new(),
             origin,
             on_command_line: true,
             span: of_span,
         }
     }
 
-    /// Parses `NAME: PHRASE` or `NAME of COLUMN: PHRASE`, optionally with `when CONDITION` or `when COLUMN: CONDITION` before the colon.
-    /// The phrase may be `build "{family} / {crew_no}"`. Quote a name that contains a colon, ` of ` or ` when `, or has spaces at its
-    /// ends. `origin` is the index of the text.
+    /// Parses `HEAD: PHRASE`. The head is one name, or several with commas between for several results, and then in any order
+    /// `of COLUMN`, `when CONDITION` (or `when COLUMN: CONDITION`), `as TYPE` and `in rows`. The phrase may be
+    /// `build "{family} / {crew_no}"`. Quote a name that contains a colon, a comma or one of these words, or has spaces at its ends.
+    /// `origin` is the index of the text.
     ///
     /// ```
     /// use keen_notch_core::piece::Piece;
     ///
     /// let piece = Piece::parse("family of part_code: first 3", 0)?;
     /// assert_eq!(piece.name, "family");
+    /// let piece = Piece::parse("kind, serial: sections by \"-\"", 0)?;
+    /// assert_eq!(piece.parts[1].name, "serial");
     /// # Ok::<(), keen_notch_core::text_error::TextError>(())
     /// ```
     ///
     /// # Errors
     /// Where the name, the colon or the phrase is missing or wrong; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<Piece, TextError> {
-        let start = text.len() - text.trim_start().len();
-        let (name, after_name) = name_at(text, start)?;
-        if name.trim().is_empty() {
-            return Err(TextError::new("the piece has no name", start..after_name, "write it like `family: first 3`"));
-        }
-        let rest = text[after_name..].trim_start();
-        let at = text.len() - rest.len();
-        let mut of_span = start..after_name;
-        let (of, colon) = match rest.strip_prefix("of").filter(|rest| rest.starts_with(char::is_whitespace)) {
-            Some(column) => {
-                let start = text.len() - column.trim_start().len();
-                let (column, end) = column_at(text, start)?;
-                of_span = start..start + text[start..end].trim_end().len();
-                (Some(column), end)
-            }
-            None => (None, at),
-        };
-        let rest = text[colon..].trim_start();
-        let (when, colon) = match rest.strip_prefix("when").filter(|rest| rest.starts_with(char::is_whitespace)) {
-            Some(_) => when_at(text, text.len() - rest.len() + 4)?,
-            None => (None, colon),
-        };
-        let Some(phrase) = text[colon..].trim_start().strip_prefix(':') else {
+        let head = Head::parse(text)?;
+        let Head { names, of, when, value_type, in_rows, end } = head;
+        let span = names.first().map_or(0..0, |(_, first)| first.start..names.last().map_or(first.end, |(_, last)| last.end));
+        let Some(phrase) = text[end..].trim_start().strip_prefix(':') else {
             let help = match Phrase::parse(text.trim()) {
                 Ok(_) => format!("give the piece a name: `NAME: {}`", text.trim()),
                 Err(_) => "write it like `family: first 3` or `family of part_code: first 3`".to_owned(),
             };
-            return Err(TextError::new("a colon is missing after the piece's name", colon..text.len(), help));
+            return Err(TextError::new("a colon is missing after the piece's name", end..text.len(), help));
         };
         let offset = text.len() - phrase.len();
-        let source = match built_at(text, offset)? {
-            Some(built) if of.is_none() => built,
-            Some(_) => {
+        let source = match (built_at(text, offset)?, of) {
+            (Some(built), None) => built,
+            (Some(_), Some((_, of_span))) => {
                 let help = "name columns in `build`, in braces";
                 return Err(TextError::new("a piece with `build` has no source column", of_span, help));
             }
-            None => {
+            (None, of) => {
                 let phrase_at = TextPlace::At(offset);
                 let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.error(error))?;
+                let (of, of_span) = of.map_or((None, span.clone()), |(of, span)| (Some(of), span));
                 Source::Take { of, of_span, phrase, phrase_at }
             }
         };
-        Ok(Piece {
-            name,
+        let mut piece = Piece {
+            name: names.iter().map(|(name, _)| name.as_str()).collect::<Vec<_>>().join(", "),
             source,
             when,
             shape: OutputForm::One,
             replace: false,
             optional: false,
             hidden: false,
-            value_type: None,
+            value_type,
             checks: Vec::new(),
+            parts: Vec::new(),
             origin,
             on_command_line: true,
-            span: start..after_name,
-        })
+            span,
+        };
+        match (in_rows, piece.names_of_groups()) {
+            (Some(rows), _) if names.len() > 1 => {
+                let help = "remove `in rows`, or give one name";
+                return Err(TextError::new("results fill columns or rows, not both", rows, help));
+            }
+            (Some(rows), _) => {
+                let several = if let Source::Take { phrase, .. } = &piece.source { phrase.several_step() } else { None };
+                if several.is_none() {
+                    let help = "remove `in rows`, or use a step with several results, such as `numbers`";
+                    return Err(TextError::new("the phrase gives a single result", rows, help));
+                }
+                piece.shape = OutputForm::Rows;
+            }
+            (None, _) if names.len() > 1 => piece.divide(names)?,
+            (None, Some(names)) => piece.divide(names)?,
+            (None, None) => {}
+        }
+        Ok(piece)
     }
 }
 
-/// The condition from byte `start` on, and its end: the first colon before which it is valid.
+/// The words of a piece before its phrase.
+struct Head {
+    names: Vec<(String, Span)>,
+    of: Option<(ColumnRef, Span)>,
+    when: Option<When>,
+    value_type: Option<ValueType>,
+    in_rows: Option<Span>,
+    end: usize,
+}
+
+/// The words that end a name, a column or a condition of a head.
+const CLAUSES: [&str; 4] = [" of ", " when ", " as ", " in rows"];
+
+impl Head {
+    fn parse(text: &str) -> Result<Head, TextError> {
+        let mut at = text.len() - text.trim_start().len();
+        let mut names = Vec::new();
+        loop {
+            let (name, end) = name_at(text, at)?;
+            if name.trim().is_empty() {
+                return Err(TextError::new("the piece has no name", at..end, "write it like `family: first 3`"));
+            }
+            names.push((name, at..end));
+            let rest = text[end..].trim_start();
+            at = text.len() - rest.len();
+            match rest.strip_prefix(',') {
+                Some(next) => at = text.len() - next.trim_start().len(),
+                None => break,
+            }
+        }
+        let mut head = Head { names, of: None, when: None, value_type: None, in_rows: None, end: at };
+        loop {
+            let rest = text[head.end..].trim_start();
+            let start = text.len() - rest.len();
+            let word = rest.split(|c: char| c.is_whitespace() || c == ':').next().unwrap_or_default();
+            let after = start + word.len();
+            let doubled = match word {
+                "of" => head.of.is_some(),
+                "when" => head.when.is_some(),
+                "as" => head.value_type.is_some(),
+                "in" => head.in_rows.is_some(),
+                _ => return Ok(head),
+            };
+            if doubled {
+                let message = format!("`{word}` comes twice");
+                return Err(TextError::new(message, start..after, "remove one"));
+            }
+            match word {
+                "of" => {
+                    let from = text.len() - text[after..].trim_start().len();
+                    let (column, end) = column_at(text, from)?;
+                    let of_span = from..from + text[from..end].trim_end().len();
+                    (head.of, head.end) = (Some((column, of_span)), end);
+                }
+                "when" => (head.when, head.end) = when_at(text, after)?,
+                "as" => (head.value_type, head.end) = value_type_at(text, after)?,
+                _ => {
+                    let rows = text[after..].trim_start();
+                    if !rows.starts_with("rows") {
+                        let help = "write `in rows` for an output row for each result";
+                        return Err(TextError::new("`rows` is missing after `in`", start..after, help));
+                    }
+                    head.end = text.len() - rows.len() + 4;
+                    head.in_rows = Some(start..head.end);
+                }
+            }
+        }
+    }
+}
+
+fn value_type_at(text: &str, start: usize) -> Result<(Option<ValueType>, usize), TextError> {
+    let from = text.len() - text[start..].trim_start().len();
+    let stop = clause_end(text, from);
+    let words = text[from..stop].trim();
+    match ValueType::parse(words) {
+        Some(found) => Ok((Some(found), stop)),
+        None => {
+            let help = "write `as number`, `as date` or `as true or false`; other pieces are texts";
+            Err(TextError::new(format!("a piece cannot be written as {words:?}"), from..stop, help))
+        }
+    }
+}
+
+/// The end of a part of a head: the next colon, or the next word that begins another part.
+fn clause_end(text: &str, start: usize) -> usize {
+    let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
+    CLAUSES.iter().filter_map(|word| text[start..stop].find(word)).min().map_or(stop, |at| start + at)
+}
+
+/// The condition from byte `start` on, and its end: the first colon or part of the head before which it is valid.
 fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError> {
-    let colons = || text[start..].match_indices(':').map(|(colon, _)| colon);
-    let valid = colons().find(|colon| is_when(text[start..start + colon].trim()));
-    let Some(colon) = valid.or_else(|| colons().next()) else {
+    let ends = |word: &'static str| text[start..].match_indices(word).map(|(at, _)| at);
+    let mut all: Vec<usize> = ends(":").chain(CLAUSES.into_iter().flat_map(ends)).collect();
+    all.sort_unstable();
+    let valid = all.into_iter().find(|end| is_when(text[start..start + end].trim()));
+    let Some(end) = valid.or_else(|| ends(":").next()) else {
         let help = "write it like `grade when part_code: starts with \"GRP\": last 4`";
         return Err(TextError::new("a colon is missing after the condition", start..text.len(), help));
     };
-    let condition = &text[start..start + colon];
+    let condition = &text[start..start + end];
     let leading = condition.len() - condition.trim_start().len();
-    Ok((Some(When::parse(condition.trim(), &TextPlace::At(start + leading))?), start + colon))
+    Ok((Some(When::parse(condition.trim(), &TextPlace::At(start + leading))?), start + end))
 }
 
 fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
@@ -386,14 +563,14 @@ fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     Ok(Some(Source::Build { parts, span: quote..end }))
 }
 
-/// The name from byte `start` on, and its end: before ` of `, ` when ` or the colon.
+/// The name from byte `start` on, and its end: before a comma, the colon, or a word that begins another part of the head.
 fn name_at(text: &str, start: usize) -> Result<(String, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
         return text_at(text, start).map_err(TextError::from);
     }
-    let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
-    let end = [" of ", " when "].iter().filter_map(|word| text[start..stop].find(word)).min().map_or(stop, |at| start + at);
-    Ok((text[start..end].trim_end().to_owned(), end))
+    let stop = clause_end(text, start);
+    let end = text[start..stop].find(',').map_or(stop, |comma| start + comma);
+    Ok((text[start..end].trim_end().to_owned(), start + text[start..end].trim_end().len()))
 }
 
 fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> {
@@ -402,7 +579,8 @@ fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> 
         return Ok((ColumnRef::Name(name), end));
     }
     let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
-    let end = text[start..stop].find(" when ").map_or(stop, |at| start + at);
+    let others = CLAUSES.iter().filter(|word| **word != " of ");
+    let end = others.filter_map(|word| text[start..stop].find(word)).min().map_or(stop, |at| start + at);
     let column = text[start..end].trim();
     if column.is_empty() {
         return Err(TextError::new(
@@ -442,6 +620,26 @@ mod tests {
     }
 
     #[test]
+    fn heads_have_their_parts_in_any_order() {
+        for head in [
+            "price of amount as number in rows when depot: one of \"as\", \" of \"",
+            "price in rows when depot: one of \"as\", \" of \" as number of amount",
+            "price as number when depot: one of \"as\", \" of \" of \"amount\" in rows",
+        ] {
+            let piece = Piece::parse(&format!("{head}: numbers"), 0).unwrap();
+            let Source::Take { of, .. } = &piece.source else { panic!("{head}") };
+            let when = piece.when.as_ref().unwrap();
+            assert_eq!((piece.name.as_str(), of.as_ref().unwrap().to_string().as_str()), ("price", "amount"), "{head}");
+            assert_eq!((piece.value_type, piece.shape), (Some(ValueType::Number), OutputForm::Rows), "{head}");
+            assert_eq!(when.condition.to_string(), "one of \"as\", \" of \"", "{head}");
+        }
+        let names = |text: &str| Piece::parse(text, 0).unwrap().parts.into_iter().map(|part| part.name).collect::<Vec<_>>();
+        assert_eq!(names("kind , \"a, b\",grade of code as date: sections by \"-\""), ["kind", "a, b", "grade"]);
+        assert_eq!(names("code: groups of /(?<fam>(?:[A-Z])+)-(?<yr>\\d+)/"), ["fam", "yr"]);
+        assert_eq!(names("code: groups of /(?<fam>.)(.)/ joined with \"\""), [""; 0]);
+    }
+
+    #[test]
     fn invalid_pieces() {
         for (text, at_fault, message) in [
             ("first 3", "", "a colon is missing after the piece's name"),
@@ -452,6 +650,14 @@ mod tests {
             ("a of b: build \"{c}\"", "b", "a piece with `build` has no source column"),
             ("a: build \"{c\"", "{c", "a brace is not closed"),
             ("a: build \"{c}\" then upper", " then upper", "a built text takes no steps"),
+            ("a, b: first 3", "a, b", "the phrase gives a single result, and there are several names"),
+            ("a, : numbers", "", "the piece has no name"),
+            ("a, b in rows: numbers", "in rows", "results fill columns or rows, not both"),
+            ("a in rows: first 3", "in rows", "the phrase gives a single result"),
+            ("\"a\" in row: numbers", "in", "`rows` is missing after `in`"),
+            ("a as text: first 3", "text", "a piece cannot be written as \"text\""),
+            ("a when digits when digits: first 3", "when", "`when` comes twice"),
+            ("a, b: build \"{c}\"", "a, b", "a piece with `build` has one result"),
             ("family: chars 0 to 3", "0", "positions start at 1"),
             ("\"family: first 3", "\"family: first 3", "a text opened with \" is not closed"),
             ("family: ", " ", "the phrase is empty"),

@@ -227,7 +227,8 @@ impl Carving {
             column: self.column(piece).map(|column| header.title(column)),
             tally: *tally,
         };
-        totals.pieces.iter().enumerate().map(count).collect()
+        // A piece whose results are pieces of their own is counted through them.
+        totals.pieces.iter().enumerate().filter(|(piece, _)| !self.is_divided(*piece)).map(count).collect()
     }
 }
 

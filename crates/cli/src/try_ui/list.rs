@@ -45,7 +45,7 @@ impl ListFile {
         let entry = |piece: &Piece| document.get("piece")?.get(&piece.name)?.as_table_like();
         let is_taken_here = |piece: &&Piece| match &piece.source {
             Source::Take { of, .. } => of.as_ref().or(list.main()).is_some_and(|of| of.find(header) == Ok(column)),
-            Source::Field { .. } | Source::Build { .. } => false,
+            Source::Field { .. } | Source::Build { .. } | Source::Part { .. } => false,
         };
         let (here, others): (Vec<&Piece>, Vec<&Piece>) = list.wanted.pieces.iter().partition(is_taken_here);
         let drafts = (0..).zip(here).filter_map(|(id, piece)| Some(draft(id, &piece.name, entry(piece)?)));

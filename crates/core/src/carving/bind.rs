@@ -109,6 +109,10 @@ impl Carving {
                     sources.insert(*column);
                 }
                 PieceBody::Field { column, .. } => drop(sources.insert(*column)),
+                PieceBody::Part { column, of, .. } => {
+                    adds.join(self.pieces[*of].adds);
+                    sources.insert(*column);
+                }
                 PieceBody::Build(parts) => {
                     for part in parts {
                         match part {
@@ -234,13 +238,17 @@ impl Binder<'_> {
                 PieceBody::Field { column, layout: *layout, field: *field }
             }
             Source::Build { parts, .. } => PieceBody::Build(self.build(parts).map_err(refused)?),
+            Source::Part { of, result } => {
+                let (of, column) = self.divided(of, piece)?;
+                PieceBody::Part { column, of, result: *result }
+            }
         };
         let when = match &piece.when {
             None => None,
             Some(when) => {
                 let column = match (&when.column, &piece.source) {
                     (None, Source::Take { of, of_span, .. }) => self.find(of.as_ref(), of_span),
-                    (None, Source::Build { .. } | Source::Field { .. }) => Err(TextError::new(
+                    (None, Source::Build { .. } | Source::Field { .. } | Source::Part { .. }) => Err(TextError::new(
                         "a piece with `build` has no source column, so the condition must name one",
                         when.span.clone(),
                         "write it as COLUMN: CONDITION",
@@ -260,6 +268,21 @@ impl Binder<'_> {
         let (name, shape, hidden, value_type) = (piece.name.clone(), piece.shape, piece.hidden, piece.value_type);
         let (adds, sources) = (ByteSet::default(), Vec::new());
         Ok(PiecePlan { name, body, when, shape, replaces, checks, value_type, asks_missing, hidden, adds, sources })
+    }
+
+    /// The piece whose results a part takes, and its column.
+    fn divided(&self, of: &str, part: &Piece) -> Result<(usize, usize), BindError> {
+        let divided = self.names.get(of).copied().and_then(|index| Some((index, self.pieces.get(index)?)));
+        match divided {
+            Some((index, Piece { source: Source::Take { of, of_span, .. }, .. })) => {
+                let column = self.find(of.as_ref(), of_span).map_err(|error| unbound(part, error))?;
+                Ok((index, column))
+            }
+            _ => {
+                let message = format!("there is no piece {of} with several results");
+                Err(unbound(part, TextError::new(message, part.span.clone(), "name a piece of this list")))
+            }
+        }
     }
 
     fn gate(&self, gate: &Gate) -> Result<GatePlan, TextError> {
@@ -438,6 +461,11 @@ impl Binder<'_> {
                 }
                 self.visit(of, state, order)?;
             }
+        }
+        if let Source::Part { of, .. } = &self.pieces[index].source
+            && let Some(of) = self.names.get(of.as_str())
+        {
+            self.visit(*of, state, order)?;
         }
         state[index] = Visit::Done;
         order.push(index);

@@ -10,7 +10,6 @@ use super::{Carving, OutColumn};
 use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
-use crate::piece::OutputForm;
 use crate::program::Results;
 use crate::tally::Tally;
 use crate::text::blank::is_blank;
@@ -73,7 +72,7 @@ impl Carving {
             all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
             all.extend(plan.value_type.map(|_| CheckOf::Type(piece)));
             all.extend((plan.asks_missing != AsksMissing::No).then_some(CheckOf::Found(piece)));
-            if let OutputForm::Columns(columns) = plan.shape {
+            if let Some(columns) = plan.shape.most() {
                 all.push(CheckOf::Columns { piece, columns });
             }
         }
@@ -190,7 +189,7 @@ impl Carving {
                 }
                 check += 1;
             }
-            if let OutputForm::Columns(columns) = piece.shape {
+            if let Some(columns) = piece.shape.most() {
                 if batch_results.pieces[index].are_several() {
                     for row in 0..batch.rows {
                         let items = batch_results.pieces[index].items(row);
@@ -505,6 +504,20 @@ impl Carving {
         Violation::new(ViolationKind::TooLong, detail)
     }
 
+    /// Why a result of another piece is missing.
+    fn part_violation(&self, of: usize, result: usize, batch: &Batch, row: usize) -> Violation {
+        let results = self.trace(of, batch, row).map_or(0, |trace| trace.results.len());
+        let number = crate::phrase::ordinal(result as i64 + 1);
+        match results {
+            0 => self.missing_violation(of, batch, row),
+            count if count <= result => {
+                let why = format!("there is no {number} result, only {count}");
+                Violation::new(ViolationKind::Missing, why)
+            }
+            _ => Violation::new(ViolationKind::Missing, format!("the {number} result is empty")),
+        }
+    }
+
     fn missing_violation(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
         let why = match &self.pieces[piece].body {
             PieceBody::Take { program, phrase, .. } => match self.trace(piece, batch, row) {
@@ -512,6 +525,7 @@ impl Carving {
                 None => String::new(),
             },
             PieceBody::Field { .. } => "the value does not fit its layout, or this part of it is absent".to_owned(),
+            PieceBody::Part { of, result, .. } => return self.part_violation(*of, *result, batch, row),
             PieceBody::Build(_) => "every piece and column in its template is missing or blank".to_owned(),
         };
         Violation::new(ViolationKind::Missing, why)

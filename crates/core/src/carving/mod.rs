@@ -108,6 +108,11 @@ impl Carving {
         self.pieces[piece].adds
     }
 
+    /// Whether the results of a piece are pieces of their own.
+    pub fn is_divided(&self, piece: usize) -> bool {
+        matches!(self.pieces[piece].shape, OutputForm::Parts(_))
+    }
+
     /// The source columns of a piece: ascending indices.
     pub fn sources(&self, piece: usize) -> &[usize] {
         &self.pieces[piece].sources
@@ -125,7 +130,7 @@ impl Carving {
     pub fn program(&self, piece: usize) -> Option<&Program> {
         match &self.pieces[piece].body {
             PieceBody::Take { program, .. } => Some(program),
-            PieceBody::Field { .. } | PieceBody::Build(_) => None,
+            PieceBody::Field { .. } | PieceBody::Build(_) | PieceBody::Part { .. } => None,
         }
     }
 
@@ -154,7 +159,7 @@ impl Carving {
     /// The source column of a piece; `None` if it is built.
     pub fn column(&self, piece: usize) -> Option<usize> {
         match &self.pieces[piece].body {
-            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => Some(*column),
+            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } | PieceBody::Part { column, .. } => Some(*column),
             PieceBody::Build(_) => None,
         }
     }
@@ -224,7 +229,7 @@ impl Carving {
             OutColumn::Reason => "reason".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
                 OutputForm::Columns(_) | OutputForm::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
-                OutputForm::One | OutputForm::Rows => self.pieces[piece].name.clone(),
+                OutputForm::One | OutputForm::Rows | OutputForm::Parts(_) => self.pieces[piece].name.clone(),
             },
         }
     }

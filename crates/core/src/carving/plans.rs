@@ -23,7 +23,7 @@ pub(super) struct PiecePlan {
 impl PiecePlan {
     pub(super) fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = match &self.body {
-            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => vec![*column],
+            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } | PieceBody::Part { column, .. } => vec![*column],
             PieceBody::Build(parts) => parts
                 .iter()
                 .filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None })
@@ -42,6 +42,7 @@ impl PiecePlan {
     pub(super) fn columns(&self) -> usize {
         match self.shape {
             OutputForm::Columns(columns) => columns,
+            OutputForm::Parts(_) => 0,
             // The number is unknown until the data has been read.
             OutputForm::AutoColumns | OutputForm::One | OutputForm::Rows => 1,
         }
@@ -50,9 +51,24 @@ impl PiecePlan {
 
 #[derive(Debug)]
 pub(super) enum PieceBody {
-    Take { column: usize, program: Program, phrase: String, gates: Vec<GatePlan> },
-    Field { column: usize, layout: usize, field: usize },
+    Take {
+        column: usize,
+        program: Program,
+        phrase: String,
+        gates: Vec<GatePlan>,
+    },
+    Field {
+        column: usize,
+        layout: usize,
+        field: usize,
+    },
     Build(Vec<BuildPlan>),
+    /// A result of another piece, from 0.
+    Part {
+        column: usize,
+        of: usize,
+        result: usize,
+    },
 }
 
 /// A condition of a branch on another column.

@@ -98,6 +98,9 @@ impl Carving {
                     results.set_parts(batch.column(*column), layouts[*layout].field(*field));
                 }
                 PieceBody::Build(parts) => self.build(parts, batch, pieces, &mut results),
+                PieceBody::Part { column, of, result } => {
+                    results.set_result_of(&pieces[*of], *result, batch.column(*column));
+                }
             }
             if !matches!(piece.body, PieceBody::Take { .. }) && !failing.is_empty() {
                 results.unset(failing);

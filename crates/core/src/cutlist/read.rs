@@ -2,7 +2,10 @@
 
 use std::ops::Range;
 
+use indexmap::IndexMap;
+use serde::Deserialize as _;
 use toml::Spanned;
+use toml::de::{DeString, DeTable, DeValue};
 
 use super::file::{File, LayoutEntry, PieceEntry, Reading, Writing};
 use super::place::text_place;
@@ -58,14 +61,23 @@ impl CutList {
             let message = format!("a cut list of more than {MOST_BYTES} bytes");
             return Err(TextError::new(message, 0..0, "split it: several lists can be used together"));
         }
-        let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
+        let (keys, mut parts) = keys(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };
         let mut wanted = Rules::default();
         for (column, entry) in &keys.layout {
             wanted.add_layout(reader.layout(column, entry)?, false);
         }
         for (name, entry) in &keys.piece {
-            wanted.pieces.push(reader.piece(name, entry)?);
+            let mut piece = reader.piece(name, entry)?;
+            if let Some(names) =
+                reader.part_names(entry)?.or_else(|| piece.names_of_groups().filter(|_| piece.shape == OutputForm::One))
+            {
+                piece.divide(names)?;
+            }
+            for (part, entry) in parts.swap_remove(name.get_ref()).unwrap_or_default() {
+                reader.part(&mut piece, &part, &entry)?;
+            }
+            wanted.add_piece(piece);
         }
         if wanted.pieces.len() > MOST_PIECES {
             let message = format!("a cut list of {} pieces; {MOST_PIECES} are the most", wanted.pieces.len());
@@ -109,6 +121,36 @@ fn value_type(entry: &PieceEntry) -> Result<Option<ValueType>, TextError> {
     Ok(Some(found))
 }
 
+type PartEntries = IndexMap<String, Vec<(Spanned<String>, PieceEntry)>>;
+
+/// The keys of a file, and the tables below those of its pieces, such as `[piece.code.serial]`.
+fn keys(file: &str) -> Result<(File, PartEntries), toml::de::Error> {
+    let mut table = DeTable::parse(file)?;
+    let mut parts = PartEntries::new();
+    if let Some(DeValue::Table(pieces)) = table.get_mut().get_mut("piece").map(Spanned::get_mut) {
+        for (name, piece) in pieces.iter_mut() {
+            let DeValue::Table(entry) = piece.get_mut() else { continue };
+            let is_part = |key: &str, value: &DeValue| value.is_table() && !PIECE_KEYS.contains(&key);
+            let of_piece: Vec<Spanned<DeString>> = entry
+                .iter()
+                .filter(|(key, value)| is_part(key.get_ref(), value.get_ref()))
+                .map(|(key, _)| key.clone())
+                .collect();
+            for key in of_piece {
+                let Some(value) = entry.remove(&key) else { continue };
+                let part = PieceEntry::deserialize(toml::de::ValueDeserializer::from(value))?;
+                let part_name = Spanned::new(key.span(), key.get_ref().as_ref().to_owned());
+                parts.entry(name.get_ref().as_ref().to_owned()).or_default().push((part_name, part));
+            }
+        }
+    }
+    Ok((File::deserialize(toml::de::Deserializer::from(table))?, parts))
+}
+
+/// The keys of a piece that are no parts of it.
+const PIECE_KEYS: [&str; 12] =
+    ["of", "take", "build", "check", "warn", "when", "columns", "rows", "as", "replace", "optional", "hidden"];
+
 struct Reader<'a> {
     file: &'a str,
     origin: usize,
@@ -146,11 +188,55 @@ impl Reader<'_> {
             optional: entry.optional.as_ref().is_some_and(|optional| *optional.get_ref()),
             hidden: entry.hidden,
             checks: self.checks(entry)?,
+            parts: Vec::new(),
             source,
             origin: self.origin,
             on_command_line: false,
             span: name.span(),
         })
+    }
+
+    /// The names of the columns, if there is a list of them.
+    fn part_names(&self, entry: &PieceEntry) -> Result<Option<Vec<(String, Range<usize>)>>, TextError> {
+        let Some(columns) = &entry.columns else { return Ok(None) };
+        let Some(names) = columns.get_ref().as_array() else { return Ok(None) };
+        let name = |name: &toml::Value| match name.as_str() {
+            Some(name) => Ok((name.to_owned(), columns.span())),
+            None => Err(TextError::new(
+                "a name of a column is a string",
+                columns.span(),
+                "write it like columns = [\"kind\", \"serial\"]",
+            )),
+        };
+        names.iter().map(name).collect::<Result<Vec<_>, _>>().map(Some)
+    }
+
+    /// Adds the keys of `[piece.NAME.PART]` to that part.
+    fn part(&self, piece: &mut Piece, name: &Spanned<String>, entry: &PieceEntry) -> Result<(), TextError> {
+        let names: Vec<String> = piece.parts.iter().map(|part| part.name.clone()).collect();
+        let divided = piece.name.clone();
+        let Some(part) = piece.parts.iter_mut().find(|part| part.name == *name.get_ref()) else {
+            let message = format!("{divided} has no column {}", name.get_ref());
+            let help = match words::nearest(name.get_ref(), names.iter().map(String::as_str)) {
+                Some(nearest) => format!("did you mean {nearest}?"),
+                None if names.is_empty() => format!("name the columns of {divided}: columns = [\"{}\"]", name.get_ref()),
+                None => format!("its columns are {}", names.join(", ")),
+            };
+            return Err(TextError::new(message, name.span(), help));
+        };
+        let texts = [&entry.of, &entry.take, &entry.build, &entry.when].into_iter().flatten().map(Spanned::span);
+        let others = [entry.columns.as_ref().map(Spanned::span), entry.rows.as_ref().map(Spanned::span)].into_iter().flatten();
+        if let Some(span) = texts.chain(others).next() {
+            let help = format!("write it under [piece.{divided}]; a column has check, warn, as, optional, replace and hidden");
+            return Err(TextError::new("this key is for the whole piece", span, help));
+        }
+        part.checks = self.checks(entry)?;
+        part.value_type = value_type(entry)?.or(part.value_type);
+        part.optional = entry.optional.as_ref().is_some_and(|optional| *optional.get_ref());
+        part.replace = entry.replace;
+        part.hidden |= entry.hidden;
+        part.span = name.span();
+        Ok(())
     }
 
     fn layout(&self, column: &Spanned<String>, entry: &LayoutEntry) -> Result<Layout, TextError> {
@@ -230,11 +316,14 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<OutputForm, TextError> {
         }
         (Some(columns), _) => match columns.get_ref() {
             toml::Value::String(word) if word == "auto" => OutputForm::AutoColumns,
+            toml::Value::Array(names) if (1..=MOST_COLUMNS).contains(&names.len()) => OutputForm::Parts(names.len()),
             toml::Value::Integer(n) if usize::try_from(*n).is_ok_and(|n| (1..=MOST_COLUMNS).contains(&n)) => {
                 OutputForm::Columns(usize::try_from(*n).unwrap_or(1))
             }
             _ => {
-                let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for the number that the data needs");
+                let help = format!(
+                    "write a number from 1 to {MOST_COLUMNS}, names such as [\"kind\", \"serial\"], or \"auto\" for the number that the data needs"
+                );
                 return Err(TextError::new("this is not a number of columns", columns.span(), help));
             }
         },
@@ -244,7 +333,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<OutputForm, TextError> {
     let span = entry.columns.as_ref().map(Spanned::span).or(entry.rows.as_ref().map(Spanned::span)).unwrap_or_default();
     match (source, shape) {
         (_, OutputForm::One) => {}
-        (Source::Build { .. } | Source::Field { .. }, _) => {
+        (Source::Build { .. } | Source::Field { .. } | Source::Part { .. }, _) => {
             return Err(TextError::new("a piece with `build` has one result", span, "leave this out"));
         }
         (Source::Take { phrase, .. }, _) if crate::program::refuse_several(phrase, "").is_ok() => {

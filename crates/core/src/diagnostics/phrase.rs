@@ -57,6 +57,7 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
                 | StepKind::AllRuns(_)
                 | StepKind::Match(_)
                 | StepKind::AllMatches(_)
+                | StepKind::AllGroups(_)
                 | StepKind::Length(_)
                 | StepKind::CountOf(_)
                 | StepKind::Whether(_)

@@ -14,6 +14,16 @@ pub struct Phrase {
     pub branches: Vec<Branch>,
 }
 
+impl Phrase {
+    /// The step that leaves several results, if any.
+    pub fn several_step(&self) -> Option<&Step> {
+        self.branches.iter().find_map(|branch| match &branch.body {
+            Body::Steps(steps) => step_with_several(steps),
+            Body::Literal(_) => None,
+        })
+    }
+}
+
 /// A branch: the part between two `or`s or `else`s.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
@@ -72,6 +82,7 @@ impl Branch {
                 | StepKind::AllRuns(_)
                 | StepKind::Match(_)
                 | StepKind::AllMatches(_)
+                | StepKind::AllGroups(_)
                 | StepKind::Length(_)
                 | StepKind::PositionOf(_)
                 | StepKind::CountOf(_)
@@ -165,6 +176,8 @@ pub enum StepKind {
     /// `match /re/ group 1`
     Match(Pattern),
     AllMatches(Pattern),
+    /// `groups of /(?<family>[A-Z]+)-(\d+)/`: all groups of the first match, in order
+    AllGroups(Regex),
     /// `length`
     Length(Option<Unit>),
     /// `position of last "-"`
@@ -245,7 +258,14 @@ pub enum StepKind {
 impl StepKind {
     /// Whether the step gives several results.
     pub fn gives_several(&self) -> bool {
-        matches!(self, StepKind::AllSections(_) | StepKind::AllNumbers(_) | StepKind::AllRuns(_) | StepKind::AllMatches(_))
+        matches!(
+            self,
+            StepKind::AllSections(_)
+                | StepKind::AllNumbers(_)
+                | StepKind::AllRuns(_)
+                | StepKind::AllMatches(_)
+                | StepKind::AllGroups(_)
+        )
     }
 }
 

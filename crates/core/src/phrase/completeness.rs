@@ -22,7 +22,7 @@ macro_rules! variants {
 variants!(
     STEPS, step, StepKind:
     Whole, First, Last, Char, CharsTo, CharsFor, DropFirst, DropLast, Before, After, From, Through, Between, Sections, AllSections,
-    Number, AllNumbers, Run, AllRuns, Match, AllMatches, Length, PositionOf, CountOf, Whether, If, Text, Joined, Trim, Squeeze, Upper, Lower,
+    Number, AllNumbers, Run, AllRuns, Match, AllMatches, AllGroups, Length, PositionOf, CountOf, Whether, If, Text, Joined, Trim, Squeeze, Upper, Lower,
     Title, Keep, DropClass, Replace, Pad, Clip, Prefix, Suffix, PlainNumber, PlainDigits, AddCheckDigit, LookupIn, LookupPairs, RowNumber,
     Date,
 );

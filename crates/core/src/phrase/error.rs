@@ -62,6 +62,7 @@ pub enum ErrorKind {
     /// A regular expression that matches the empty text, used as a marker.
     MatchesNothing,
     NoSuchGroup(String),
+    NoGroups,
     BadExample,
     /// An invalid date format, or one that does not identify a day.
     BadDateFormat(String),
@@ -109,6 +110,7 @@ impl ErrorKind {
             ErrorKind::RegexTooLarge { .. } | ErrorKind::RegexesTooLarge { .. } => "too large".to_owned(),
             ErrorKind::MatchesNothing => "matches the empty text".to_owned(),
             ErrorKind::NoSuchGroup(_) => "not a group of it".to_owned(),
+            ErrorKind::NoGroups => "no parentheses".to_owned(),
             ErrorKind::BadExample => "not an example of a number".to_owned(),
             ErrorKind::BadDateFormat(reason) => reason.clone(),
             ErrorKind::MarkTooWide => "wider than the text can be".to_owned(),
@@ -155,6 +157,7 @@ impl fmt::Display for ErrorKind {
             }
             ErrorKind::MatchesNothing => f.write_str("the regular expression can match the empty text"),
             ErrorKind::NoSuchGroup(name) => write!(f, "the regular expression has no group {name}"),
+            ErrorKind::NoGroups => f.write_str("the regular expression has no group"),
             ErrorKind::BadExample => f.write_str("this is not an example of a number"),
             ErrorKind::BadDateFormat(_) => f.write_str("the date format cannot be used"),
             ErrorKind::MarkTooWide => f.write_str("the mark does not fit in the width"),

@@ -66,6 +66,7 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:regex|regexp|regexp_extract|re|pattern|matching|find|search) ?\(? ?(Q)(?: ?\))?", "match $1"),
     (r"\bonly (digits|letters|numbers)\b|\b(digits|letters) only\b", "keep $1$2"),
     (r"\bkeep numbers\b", "keep digits"),
+    (r"\b(?:capture|captures|all groups|capture groups|groups) (?:of |from |in )?(Q)", "groups of $1"),
     // Joining.
     (
         r"(?:\bthen )?\b(?:join|concat|concatenate|glue|implode)(?:ed)? ?\(? ?(?:with |by |using )?(Q)(?: ?\))?$",
@@ -205,7 +206,8 @@ fn rewritten(text: &str, rules: &[(Regex, &str)]) -> Option<String> {
     for (index, text) in quoted.iter().enumerate() {
         // Restore regular expressions with their slashes.
         let masked = format!("\u{1}{index}\u{1}");
-        let is_pattern = ["match ", "fits ", "matches "].iter().any(|step| now.contains(&format!("{step}{masked}")));
+        let is_pattern =
+            ["match ", "fits ", "matches ", "groups of "].iter().any(|step| now.contains(&format!("{step}{masked}")));
         let text = match text.strip_prefix(['"', '\'']).and_then(|text| text.strip_suffix(['"', '\''])) {
             Some(pattern) if is_pattern => format!("/{}/", pattern.replace('/', r"\/")),
             _ => text.clone(),

@@ -7,6 +7,7 @@ pub mod ast;
 #[cfg(test)]
 mod completeness;
 mod error;
+mod groups;
 mod guesses;
 mod next;
 pub(crate) mod number_example;
@@ -23,6 +24,7 @@ mod write;
 pub use ast::Span;
 pub use ast::{Condition, Phrase};
 pub use error::{ErrorKind, PhraseError};
+pub(crate) use groups::group_names;
 #[doc(hidden)]
 pub use next::{CompletionContext, Upcoming, next_of_condition, next_of_phrase};
 pub(crate) use parse::{ordinal, parse_field};

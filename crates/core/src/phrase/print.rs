@@ -103,6 +103,7 @@ fn step(step: &StepKind) -> String {
         StepKind::Run { which, of } => format!("run {}{}", position(*which), of_class(of.as_ref())),
         StepKind::AllRuns(of) => format!("runs{}", of_class(of.as_ref())),
         StepKind::Match(of) => format!("match {}", pattern(of)),
+        StepKind::AllGroups(of) => format!("groups of {}", regex(of)),
         StepKind::AllMatches(of) => format!("matches {}", pattern(of)),
         StepKind::Length(unit) => match unit {
             None => "length".to_owned(),

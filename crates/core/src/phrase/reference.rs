@@ -173,7 +173,7 @@ pub const GROUPS: &[Group] = &[
     },
     Group {
         title: "Several results at once",
-        about: "Add joined with TEXT for a single cell, or columns = 3, columns = \"auto\" or rows = true in a cut list. Later steps work on each result.",
+        about: "Add joined with TEXT for a single cell, or columns = 3, columns = [\"kind\", \"serial\"], columns = \"auto\" or rows = true in a cut list. On the command line, a piece with several names, or with in rows, has several results. Later steps work on each result.",
         entries: &[
             entry(
                 "sections",
@@ -188,6 +188,12 @@ pub const GROUPS: &[Group] = &[
                 r"matches /[A-Z]+/",
                 "every match, or a group of each",
                 &[(CODE, r#"matches /[A-Z]+/ joined with " ""#)],
+            ),
+            entry(
+                "groups",
+                r"groups of /(?<family>[A-Z]+)-(?<serial>\d+)/",
+                "every group of the first match, in order; a group that took no part gives nothing; the names of the groups can become columns",
+                &[(CODE, r#"groups of /([A-Z]+)-(\d+)/ joined with "/""#)],
             ),
             entry(
                 "joined",

@@ -9,9 +9,9 @@ use super::lookup::LookupTable;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Gate, Op, OpAt, Program, SpreadOp};
-use super::pattern::{PatternPlan, Template};
+use super::pattern::{self, PatternPlan, Template};
 use super::setting::{NoList, Setting};
-use crate::phrase::ast::{Body, Branch, Class, LookupPair, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
+use crate::phrase::ast::{Body, Branch, Class, LookupPair, Marker, Occurrence, Phrase, Step, StepKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::blank::is_blank;
 use crate::text::unit::Unit;
@@ -49,7 +49,7 @@ impl Program {
         let mut gates = Vec::new();
         let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting, &mut gates));
         let branches = branches.collect::<Result<Box<[_]>, _>>()?;
-        let several = phrase.branches.iter().any(|branch| several_of(branch).is_some());
+        let several = phrase.several_step().is_some();
         let numbers_rows = branches.iter().any(|branch| match &branch.body {
             BodyPlan::Ops(ops) => ops.iter().any(|at| matches!(at.op, Op::RowNumber)),
             BodyPlan::Literal(_) => false,
@@ -58,15 +58,8 @@ impl Program {
     }
 }
 
-fn several_of(branch: &Branch) -> Option<&Step> {
-    match &branch.body {
-        Body::Steps(steps) => step_with_several(steps),
-        Body::Literal(_) => None,
-    }
-}
-
 pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
-    match phrase.branches.iter().find_map(several_of) {
+    match phrase.several_step() {
         None => Ok(()),
         Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), help: help.to_owned() }),
     }
@@ -184,6 +177,15 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::AllRuns(None) => Ok(Op::Spread(SpreadOp::Runs)),
         StepKind::AllRuns(Some(class)) => Ok(Op::Spread(SpreadOp::RunsOf(run_of(class)?))),
         StepKind::Match(pattern) => cut(CutOp::Match(Box::new(PatternPlan::new(pattern)?))),
+        StepKind::AllGroups(regex) => {
+            let compiled = pattern::compile(regex)?;
+            let count = compiled.group_count();
+            if count == 0 {
+                let help = "put parentheses around each part that you want".to_owned();
+                return Err(PhraseError { kind: ErrorKind::NoGroups, span: regex.span.clone(), help });
+            }
+            Ok(Op::Spread(SpreadOp::Groups { compiled: Box::new(compiled), count }))
+        }
         StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
         StepKind::Length(unit) => Ok(Op::Describe(DescribeOp::Length(*unit))),
         StepKind::PositionOf(Occurrence { nth, marker }) => {

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::matcher::{Matcher, pick};
 use super::op::{CutOp, SpreadOp};
-use super::pattern::Slots;
+use super::pattern::{Slots, group};
 use super::state::State;
 use super::{finish, op};
 use crate::phrase::ast::{self, Position};
@@ -93,6 +93,11 @@ impl op::SpreadOp {
             SpreadOp::Numbers(style) => style.each(text, form, give),
             SpreadOp::Runs => runs(text, form).for_each(give),
             SpreadOp::RunsOf(class) => class.each(text, form, give),
+            SpreadOp::Groups { compiled, count } => {
+                if compiled.find_groups(text, 0, *count, slots) {
+                    (1..=*count).for_each(|number| give(group(slots, number).unwrap_or_default()));
+                }
+            }
             SpreadOp::Matches(pattern) => {
                 let (mut matches, mut at) = (pattern.compiled.matches(text), 0);
                 while let Some((found, part)) = pattern.next(&mut matches, at, slots) {

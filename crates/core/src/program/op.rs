@@ -9,7 +9,7 @@ use super::kernel::{CutKernel, FinishKernel};
 use super::lookup::LookupTable;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
-use super::pattern::{PatternPlan, Template};
+use super::pattern::{CompiledRegex, PatternPlan, Template};
 use crate::phrase::ast::{CheckDigit, Condition, Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
@@ -174,11 +174,19 @@ pub(super) enum CutOp {
 
 #[derive(Debug, Clone)]
 pub(super) enum SpreadOp {
-    Sections { by: Matcher, skipping_empty: bool },
+    Sections {
+        by: Matcher,
+        skipping_empty: bool,
+    },
     Numbers(NumberPlan),
     Runs,
     RunsOf(Matcher),
     Matches(Box<PatternPlan>),
+    /// The groups of the first match; a group that took no part is empty.
+    Groups {
+        compiled: Box<CompiledRegex>,
+        count: usize,
+    },
 }
 
 /// Properties of a text. Only a position can be missing.

@@ -74,6 +74,11 @@ impl CompiledRegex {
         }
     }
 
+    /// The number of its groups, without the whole match.
+    pub(crate) fn group_count(&self) -> usize {
+        self.engine.captures_len().saturating_sub(1)
+    }
+
     fn groups(&self) -> String {
         let names: Vec<String> = self
             .engine

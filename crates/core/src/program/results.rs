@@ -3,6 +3,7 @@ use std::ops::Range;
 use super::state::State;
 use crate::batch::{Buffer, Forms, Span, Texts};
 use crate::text::blank::is_blank;
+use crate::text::characters::Form;
 
 /// The results of a program for some values: one each, or several each in a flat list.
 #[derive(Debug, Default)]
@@ -136,6 +137,38 @@ impl Results {
         self.spans.extend_from_slice(spans);
         self.set_states(None);
         self.note_blank(values);
+    }
+
+    /// Sets one of several results of each value, from 0. It is missing where there are fewer results, or where it is empty.
+    pub(crate) fn set_result_of(&mut self, several: &Results, number: usize, values: Texts) {
+        self.begin(values);
+        self.is_made = several.is_made;
+        self.buffer.clear();
+        let text = several.text(values.text).as_bytes();
+        self.taken.resize(if several.is_made { values.len() } else { 0 }, Span::default());
+        for row in 0..values.len() {
+            let item = several.items(row).nth(number);
+            let span = item.map_or(Span::default(), |item| several.spans[item]);
+            self.forms.set(row, item.map_or(Form::Plain, |item| several.forms.of(item)));
+            self.spans[row] = match (self.is_made, item) {
+                (true, Some(item)) => {
+                    let start = self.buffer.width();
+                    self.buffer.extend_within(span.bytes(text));
+                    self.taken[row] = several.taken.get(item).copied().unwrap_or_default();
+                    Span::new(start, self.buffer.width())
+                }
+                _ => span,
+            };
+            let state = several.state(row);
+            let state = if span.is_empty() && state.is_there() { State::MISSING } else { state };
+            if !state.is_filled() && self.states.is_empty() {
+                self.states.resize(values.len(), State::default());
+            }
+            if let Some(place) = self.states.get_mut(row) {
+                *place = state;
+            }
+        }
+        self.is_too_large = several.is_too_large || self.buffer.is_full();
     }
 
     pub(super) fn note_blank(&mut self, values: Texts) {

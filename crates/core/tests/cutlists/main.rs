@@ -9,6 +9,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
 use keen_notch_core::phrase::ast::{ListSource, LookupSource};
 use keen_notch_core::program::{Files, List, ListTexts, LookupTable, NoList, Setting};
+use keen_notch_core::runner::Runner;
 use keen_notch_core::text::unit::Unit;
 
 const HEADER: [&str; 3] = ["part_code", "crew_id", "depot"];
@@ -109,6 +110,49 @@ const ROW: [&str; 3] = ["GRP-00041273-S7K2", "2019-0385-RIG", "Summit"];
 fn pieces_come_in_the_order_of_the_file() {
     let list = "column = 'part_code'\n[piece.zeta]\ntake = 'first 1'\n[piece.alpha]\ntake = 'last 1'\n[piece.mid]\nof = '#2'\ntake = 'first 4'";
     assert_eq!(pieces(list, ROW), ["zeta=G", "alpha=2", "mid=2019"]);
+}
+
+#[test]
+fn several_results_are_pieces_of_their_own() {
+    let list = "column = 'part_code'
+[piece.code]
+take = 'sections by \"-\"'
+columns = ['kind', 'serial', 'grade']
+[piece.code.serial]
+as = 'number'
+check = 'length 8'
+[piece.label]
+build = '{grade}/{kind}'
+[rows]
+keep = 'kind: not one of \"BRK\"'
+unique = ['kind', 'serial']";
+    assert_eq!(pieces(list, ROW), ["kind=GRP", "serial=00041273", "grade=S7K2", "label=S7K2/GRP"]);
+    assert_eq!(pieces(list, ["GRP--S7K2", "", ""]), ["kind=GRP", "serial= (missing)", "grade=S7K2", "label=S7K2/GRP"]);
+    assert_eq!(pieces(list, ["GRP", "", ""]), ["kind=GRP", "serial= (missing)", "grade= (missing)", "label=/GRP (short)"]);
+    assert_eq!(pieces(list, ["", "", ""]), ["kind= (blank)", "serial= (blank)", "grade= (blank)", "label= (blank)"]);
+    let faults = |value: &str| {
+        let found = faults(list, [value, "", ""]);
+        found.into_iter().map(|(of, kind, detail)| format!("{of}: {kind}: {detail}")).collect::<Vec<_>>()
+    };
+    assert_eq!(
+        faults("GRP-1-2-3"),
+        ["code: too-many-results: 4 results for 3 columns", "serial: too-short: it has 1 character, not 8",]
+    );
+    assert_eq!(faults("GRP"), ["serial: missing: there is no 2nd result, only 1"]);
+    assert_eq!(faults("GRP--7"), ["serial: missing: the 2nd result is empty"]);
+    // Made texts, a fallback, and the names of groups.
+    let made =
+        "column = 'part_code'\n[piece.a]\ntake = '''groups of /(?<fam>[A-Z]+)-(?<no>[0-9]+)?/ then prefix \"<\" or \"none\"'''";
+    assert_eq!(pieces(made, ["GRP-7", "", ""]), ["fam=<GRP", "no=<7"]);
+    assert_eq!(pieces(made, ["GRP-x", "", ""]), ["fam=<GRP", "no= (missing)"]);
+    assert_eq!(pieces(made, ["7", "", ""]), ["fam=none (fallback)", "no= (missing)"]);
+}
+
+/// The faults of one row: the piece, the kind and the explanation of each.
+fn faults(list: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
+    let mut runner = Runner::new(&CutList::parse(list, 0).unwrap(), header(), &setting(Unit::Characters)).unwrap();
+    let output = runner.push(values.iter().map(|value| Column::of([*value])).collect()).unwrap();
+    output.faults().map(|fault| (fault.of, fault.violation.kind.to_string(), fault.violation.detail)).collect()
 }
 
 #[test]
@@ -485,6 +529,35 @@ fn errors_have_positions() {
             "break the circle",
         ),
         ("[piece.a]\nbuild = '{a}'", "{a}", "a is built from a, which is built from it", "break the circle"),
+        ("[piece.a]\ntake = 'whole'\ncolumns = ['x', 'y']", "['x', 'y']", "the phrase gives a single result", "`numbers`"),
+        ("[piece.a]\ntake = 'numbers'\ncolumns = ['x', 7]", "['x', 7]", "a name of a column is a string", "columns = ["),
+        ("[piece.a]\ntake = 'numbers'\ncolumns = []", "[]", "this is not a number of columns", "names such as"),
+        ("[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'x']", "['x', 'x']", "two pieces have the name x", "a name of its own"),
+        (
+            "[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'y']\n[piece.a.other]\ncheck = 'digits'",
+            "other",
+            "a has no column other",
+            "its columns are x, y",
+        ),
+        ("[piece.a]\ntake = 'numbers'\n[piece.a.z]\ncheck = 'digits'", "z", "a has no column z", "columns = [\"z\"]"),
+        (
+            "[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'y']\n[piece.a.x]\ntake = 'first 1'",
+            "'first 1'",
+            "this key is for the whole piece",
+            "[piece.a]",
+        ),
+        (
+            "[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'y']\n[piece.a.x]\ncheck = 'digit'",
+            "digit",
+            "`digit` is not a condition",
+            "digits",
+        ),
+        (
+            "[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'y']\n[piece.a.x]\nchek = 'digits'",
+            "chek",
+            "unknown key `chek`",
+            "did you mean `check`?",
+        ),
         ("[piece.a]\nbuild = '{depto}'", "{depto}", "no piece or column depto", "did you mean depot?"),
         ("[piece.a]\nbuild = '{depot'", "{depot", "a brace is not closed", "close it"),
         ("[piece.a]\nbuild = '{}'", "{}", "the braces are empty", "{family}"),
@@ -582,7 +655,18 @@ fn the_schema_has_the_keys_and_values_of_cut_lists() {
         let mut known: Vec<&str> = of_table(table)["properties"].as_object().unwrap().keys().map(String::as_str).collect();
         known.sort_unstable();
         assert_eq!(keys, known, "{table}");
-        assert_eq!(of_table(table)["additionalProperties"], false, "{table}");
+        // The other keys of a piece are its columns.
+        let others = &of_table(table)["additionalProperties"];
+        assert!(if table == "piece" { others["$ref"] == "#/$defs/part" } else { others == false }, "{table}");
+    }
+    for key in schema["$defs"]["part"]["properties"].as_object().unwrap().keys() {
+        let value = match key.as_str() {
+            "check" | "warn" => "'digits'",
+            "as" => "'number'",
+            _ => "true",
+        };
+        let list = format!("[piece.a]\ntake = 'numbers'\ncolumns = ['x', 'y']\n[piece.a.y]\n{key} = {value}\n");
+        assert!(CutList::parse(&list, 0).is_ok(), "{list}");
     }
     let piece = "[piece.a]\ntake = 'numbers'\n";
     for (table, key, rest) in [("", "unit", piece), ("reading", "ragged", ""), ("piece", "as", "take = 'first 1'\n")] {

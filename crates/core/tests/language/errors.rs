@@ -159,6 +159,8 @@ fn invalid_phrases() {
         (r#"lookup "s" as "a", "S" as "b" any case"#, r#""S" as "b""#, "`lookup` has two results for \"S\"", "keep one"),
         (r#"lookup in "f.csv" column give "x""#, "give", "the column in quotes was expected, not `give`", "write"),
         (r#"lookup in "f.csv""#, r#"lookup in "f.csv""#, "f.csv is not available here", "piece of a table"),
+        (r"groups of /[A-Z]+/", "/[A-Z]+/", "the regular expression has no group", "parentheses"),
+        (r#"groups of "A""#, r#""A""#, "a regular expression between slashes was expected, not `\"A\"`", "groups of /"),
         ("section 2 by \"-\" skipping", "", "`empty` is missing at the end", "skipping empty"),
     ] {
         let error = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters)).expect_err(phrase);
@@ -262,6 +264,7 @@ fn wrong_guesses_lead_to_the_answer() {
         (r#"map from "families.csv""#, r#"lookup in "families.csv""#),
         ("if digits then \"n\" elif letters then \"l\"", "if digits then \"n\" else if letters then \"l\""),
         ("if digits then \"n\" otherwise first 3", "if digits then \"n\" else first 3"),
+        (r"capture /([A-Z]+)-(\d+)/", r"groups of /([A-Z]+)-(\d+)/"),
         ("row_number()", "row number"),
         ("line number", "row number"),
         ("calculate check digit luhn", "add check digit luhn"),

@@ -72,6 +72,7 @@ const SEVERAL: &[&str] = &[
     "numbers joined with \"; \"",
     "runs joined with \" \"",
     "runs of letters then char 1 joined with \".\"",
+    "groups of /([a-z])(-)?/i joined with \"+\"",
     "matches /[a-z]/i joined with \"\"",
 ];
 

@@ -264,6 +264,13 @@ fn several(kind: &StepKind, text: &str) -> Vec<String> {
         StepKind::AllNumbers(style) => numbers(style, text).into_iter().map(|range| number_text(style, &text[range])).collect(),
         StepKind::AllRuns(None) => texts(runs(text)),
         StepKind::AllRuns(Some(class)) => texts(class_runs(class, text)),
+        StepKind::AllGroups(regex) => {
+            let found = compiled(&regex.pattern, &regex.flags).captures(text);
+            let groups = found.map_or(Vec::new(), |groups| {
+                groups.iter().skip(1).map(|group| group.map_or("", |group| group.as_str()).to_owned()).collect()
+            });
+            if groups.iter().all(String::is_empty) { Vec::new() } else { groups }
+        }
         StepKind::AllMatches(pattern) => {
             // An empty match is not a result.
             let all = compiled(&pattern.regex.pattern, &pattern.regex.flags);

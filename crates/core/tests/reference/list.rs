@@ -80,7 +80,7 @@ impl<'l> Interpreter<'l> {
                     _ => {}
                 }
             }
-            if let OutputForm::Columns(columns) = piece.shape
+            if let OutputForm::Columns(columns) | OutputForm::Parts(columns) = piece.shape
                 && results.len() > columns
             {
                 fail(&piece.name, &format!("columns = {columns}"), false);
@@ -129,6 +129,15 @@ impl<'l> Interpreter<'l> {
                 found.map_or_else(|| nothing(value), |(_, text)| (vec![text], "filled".to_owned()))
             }
             Source::Build { parts, .. } => self.build(parts, cells),
+            Source::Part { of, result } => {
+                let divided = self.list.wanted.pieces.iter().find(|piece| piece.name == *of).expect("a part has a whole");
+                let (results, state) = self.piece(divided, cells);
+                match results.get(*result).filter(|text| !text.is_empty()) {
+                    Some(text) => (vec![text.clone()], state),
+                    None if results.is_empty() => (Vec::new(), state),
+                    None => (Vec::new(), "missing".to_owned()),
+                }
+            }
         }
     }
 

@@ -84,13 +84,18 @@ fn piece() -> impl Strategy<Value = String> {
         (column, select(CONDITIONS.to_vec()), steps(2), steps(2)).prop_map(|(column, condition, then, other)| {
             format!("take = '''if {}({condition}) then {then} else {other}'''\n", column.unwrap_or_default())
         });
-    let several = (select(SEVERAL.to_vec()), or, 1..4_usize).prop_map(|(several, or, columns)| {
+    let several = (select(SEVERAL.to_vec()), or.clone(), 1..4_usize).prop_map(|(several, or, columns)| {
         let or = or.map_or(String::new(), |or| format!(" or {or}"));
         format!("take = '''{several}{or}'''\ncolumns = {columns}\n")
     });
+    let named = (select(SEVERAL.to_vec()), proptest::option::of(steps(2)), or.clone()).prop_map(|(several, then, or)| {
+        let then = then.map_or(String::new(), |then| format!(" then {then}"));
+        let or = or.map_or(String::new(), |or| format!(" or {or}"));
+        format!("take = '''{several}{then}{or}'''\ncolumns = [NAMES]\n")
+    });
     let built = subsequence(vec!["{y}", "-", "{z}", "{first}"], 2..4)
         .prop_map(|parts| format!("build = \"{}x{{y}}\"\n", parts.concat()));
-    let source = prop_oneof![5 => one, 2 => by_condition, 2 => several, 2 => built];
+    let source = prop_oneof![5 => one, 2 => by_condition, 2 => several, 2 => named, 2 => built];
     let of = proptest::option::weighted(0.4, select(vec!["y", "z"]));
     let when = proptest::option::weighted(0.3, select(CONDITIONS.to_vec()));
     (source, of, when, conditions(3), conditions(2), proptest::bool::weighted(0.2)).prop_map(
@@ -137,7 +142,11 @@ fn parts() -> impl Strategy<Value = Parts> {
 
 fn list(parts: &Parts) -> String {
     let first = "[piece.first]\ntake = 'first 2 or last 1'\n";
-    let pieces = parts.pieces.iter().enumerate().map(|(number, keys)| format!("[piece.p{number}]\n{keys}"));
+    let pieces = parts.pieces.iter().enumerate().map(|(number, keys)| {
+        let checks = format!("[piece.p{number}.b{number}]\ncheck = ['digits', 'same as first']\nwarn = 'unique'\n");
+        let checks = if keys.contains("NAMES") { checks } else { String::new() };
+        format!("[piece.p{number}]\n{}{checks}", keys.replace("NAMES", &format!("'a{number}', 'b{number}'")))
+    });
     format!("column = \"x\"\n{first}{}{}", pieces.collect::<String>(), parts.rest)
 }
 
@@ -212,7 +221,9 @@ proptest! {
         }
         prop_assert_eq!(found.len(), expected.len(), "{}", text);
         // The counts match the rows.
-        for (piece, tally) in summary.pieces.iter().map(|piece| &piece.tally).enumerate() {
+        for counts in &summary.pieces {
+            let (tally, name) = (&counts.tally, &counts.name);
+            let piece = list.wanted.pieces.iter().position(|piece| piece.name == *name).unwrap();
             let count = |of: &str| expected.iter().filter(|row| row.pieces[piece].1.split(", ").any(|state| state == of)).count() as u64;
             let counted = (tally.filled, tally.short, tally.long, tally.blank, tally.missing, tally.not_asked, tally.fallback);
             let states = ["filled", "short", "long", "blank", "missing", "not asked", "fallback"].map(count);

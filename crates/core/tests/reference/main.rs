@@ -113,6 +113,8 @@ const SEVERAL: &[&str] = &[
     "runs of letters",
     "matches /[a-z]/i",
     "matches /-?/",
+    "groups of /([A-Z])?-?([0-9]+)/",
+    r"groups of /(?<a>\w*)(-)(?<b>.)?/",
 ];
 
 const CONDITIONS: &[&str] = &[

@@ -89,6 +89,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             "runs",
             "runs of any of {all}",
             r"matches /.*[^A-Z]|[A-Z]/",
+            r"groups of /(\w+)(\W*)$/",
             r"matches /(?:(\w)x*)+?$|(.)/ group 2",
             r"matches /\r?\n|\S/",
             r#"sections by {all} joined with "+""#,

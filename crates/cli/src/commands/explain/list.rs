@@ -48,6 +48,7 @@ fn head(piece: &Piece) -> String {
         Source::Take { of: Some(of), .. } => format!("  from {of}"),
         Source::Take { of: None, .. } => String::new(),
         Source::Field { .. } => "  from a layout".to_owned(),
+        Source::Part { of, .. } => format!("  from {of}"),
         Source::Build { .. } => "  built".to_owned(),
     };
     format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))

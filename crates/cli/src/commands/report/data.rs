@@ -154,7 +154,7 @@ pub fn list(pieces: &Pieces) -> Vec<RuleText> {
         let from = match &piece.source {
             Source::Take { of: Some(of), .. } => format!(" from {of}"),
             Source::Take { of: None, .. } => pieces.main().map_or(String::new(), |main| format!(" from {main}")),
-            Source::Field { .. } | Source::Build { .. } => String::new(),
+            Source::Field { .. } | Source::Build { .. } | Source::Part { .. } => String::new(),
         };
         let phrase = if let Source::Take { phrase, .. } = &piece.source { Some(phrase.source.trim().to_owned()) } else { None };
         RuleText { name: format!("{}{from}", piece.name), sentences: explain::piece(piece), phrase }

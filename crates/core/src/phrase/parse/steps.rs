@@ -13,13 +13,14 @@ use crate::text::unit::Unit;
 /// Maximum width of padding, in characters, so that a typing mistake does not fill the disk.
 const MOST_PADDING: usize = 100_000;
 
+const GROUPS_FORM: &str = r"groups of /([A-Z]+)-(\d+)/";
 const LOOKUP_FORM: &str = r#"lookup in "families.csv""#;
 
 impl Parser<'_> {
     pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
         let start = self.here().start;
         // Several results can arise once. The caller knows whether `joined with` is possible.
-        let can_come = |word: &&str| *word != "joined" && !(several && ["numbers", "runs", "matches"].contains(word));
+        let can_come = |word: &&str| *word != "joined" && !(several && ["numbers", "runs", "matches", "groups"].contains(word));
         self.ask(entries().map(|entry| entry.word).filter(can_come).map(Next::Word));
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
             let help = match self.peek() {
@@ -57,6 +58,16 @@ impl Parser<'_> {
             "run" => StepKind::Run { which: self.position("run 2")?, of: self.of_class()? },
             "runs" => StepKind::AllRuns(self.of_class()?),
             "match" => StepKind::Match(self.pattern("match")?),
+            "groups" => {
+                self.of(GROUPS_FORM)?;
+                match self.regex_if_any() {
+                    Some(regex) => StepKind::AllGroups(regex),
+                    None => {
+                        let help = format!("write it like `{GROUPS_FORM}`");
+                        return Err(self.expected("a regular expression between slashes", help));
+                    }
+                }
+            }
             "matches" => StepKind::AllMatches(self.pattern("matches")?),
             "length" => self.length_step()?,
             "position" => {

@@ -37,6 +37,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::Run { which, of } => take(format!("the {} {}", ordinal(*which), run(of.as_ref()))),
         StepKind::AllRuns(of) => format!("take every {}", run(of.as_ref())),
         StepKind::Match(pattern) => take(matched(pattern, "the first match")),
+        StepKind::AllGroups(of) => format!("take every group of the first match of {}", regex(of)),
         StepKind::AllMatches(pattern) => format!("take {}", matched(pattern, "every match")),
         StepKind::Length(unit) => format!(
             "count {each}the {}",

@@ -4,7 +4,7 @@ pub(crate) mod build;
 
 use crate::column::ColumnRef;
 use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
-use crate::phrase::{Phrase, PhraseError, Span, group_names, text_at};
+use crate::phrase::{Phrase, PhraseError, Span, group_names, quoted, text_at};
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
 
@@ -129,6 +129,22 @@ impl Rules {
         let parts = std::mem::take(&mut piece.parts);
         self.pieces.push(piece);
         self.pieces.extend(parts);
+    }
+
+    /// The words of a piece before its phrase on the command line, with this column; `None` if it has numbered columns, which need a
+    /// cut list.
+    pub fn head_of(&self, piece: usize, column: &str) -> Option<String> {
+        let of = self.pieces.get(piece)?;
+        let is_part = |part: &&Piece| matches!(&part.source, Source::Part { of: whole, .. } if *whole == of.name);
+        let names = match of.shape {
+            OutputForm::One | OutputForm::Rows => name_in_head(&of.name),
+            OutputForm::Parts(_) => {
+                self.pieces.iter().filter(is_part).map(|part| name_in_head(&part.name)).collect::<Vec<_>>().join(", ")
+            }
+            OutputForm::Columns(_) | OutputForm::AutoColumns => return None,
+        };
+        let rows = if of.shape == OutputForm::Rows { " in rows" } else { "" };
+        Some(format!("{names} of {column}{rows}"))
     }
 
     pub fn add_layout(&mut self, layout: crate::layout::Layout, on_command_line: bool) {
@@ -434,6 +450,20 @@ impl Piece {
         }
         Ok(piece)
     }
+}
+
+/// The name of a piece as a head has it: in quotes where it could be read as something else.
+pub fn name_in_head(name: &str) -> String {
+    let is_plain = !name.contains([':', ',', '"', '\'']) && clause_end(name, 0) == name.len() && name.trim() == name;
+    if is_plain && !name.is_empty() { name.to_owned() } else { quoted(name) }
+}
+
+/// The name of a column as a head has it.
+pub fn column_in_head(name: &str) -> String {
+    let others = CLAUSES.iter().filter(|word| **word != " of ");
+    let is_plain =
+        !name.contains([':', '"', '\'']) && !others.into_iter().any(|word| name.contains(word)) && !name.starts_with('#');
+    if is_plain && !name.is_empty() { name.to_owned() } else { quoted(name) }
 }
 
 /// The words of a piece before its phrase.

@@ -64,8 +64,8 @@ fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces
                 .map(|list| format!("in {list}, under [piece.{}]: take = {}", toml_key(name), toml_text(phrase)));
             let column = job.carving().column(*piece);
             let tried = column.and_then(|column| {
-                let (name, column) = (rerun::name_of_piece(name), rerun::column_of_piece(header, column));
-                again.explain_phrase(report, format!("{name} of {column}: {phrase}"), row)
+                let head = pieces.wanted.head_of(*piece, &rerun::column_of_piece(header, column))?;
+                again.explain_phrase(report, format!("{head}: {phrase}"), row)
             });
             let alone = || format!("take {name} by: {phrase}");
             let lines: Vec<String> = of_list.into_iter().chain(tried).collect();

@@ -2,7 +2,7 @@
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
-use keen_notch_core::phrase;
+use keen_notch_core::piece::column_in_head;
 use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::carve::Report;
 use keen_notch_io::source::Format;
@@ -135,37 +135,28 @@ pub fn reading_of_list(args: &ReadingArgs, format: &Format) -> Vec<(String, Stri
     texts.chain(no_header).map(|(key, value)| (key.to_owned(), value)).collect()
 }
 
-/// The name of a piece in the notation before its colon.
-pub fn name_of_piece(name: &str) -> String {
-    let is_plain =
-        !name.contains([':', '"', '\'']) && !name.contains(" of ") && !name.contains(" when ") && name.trim() == name;
-    if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }
-}
-
 /// A column in the notation after `of` and in a cut list: its name if that is unique, otherwise its number.
 pub fn column_of_piece(header: &Header, column: usize) -> String {
     let title = header.title(column);
-    let name = title.trim();
-    let is_plain = !name.contains([':', '"', '\'']) && !name.contains(" when ") && !name.starts_with('#');
-    let written = if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) };
+    let written = column_in_head(title.trim());
     let leads_there = ColumnRef::parse(&written).find(header).is_ok_and(|found| found == column);
     if leads_there { written } else { format!("#{}", column + 1) }
 }
 
 #[cfg(test)]
 mod tests {
-    use keen_notch_core::piece::{Piece, Source};
+    use keen_notch_core::piece::{Piece, Source, name_in_head};
     use proptest::prelude::*;
 
     use super::*;
 
     proptest! {
         #[test]
-        fn names_are_read_again_as_they_were(name in "[a-z:'\"#. -]{0,6}| of | when |a of b|x when y", column in "[a-z:'\"#0-9é ]{1,7}|#4|a when b|\"q\"") {
+        fn names_are_read_again_as_they_were(name in "[a-z:,'\"#. -]{0,6}| of | when |a of b|x when y|p as q|r in rows", column in "[a-z:'\"#0-9é ]{1,7}|#4|a when b|\"q\"|a as b|c in rows") {
             prop_assume!(!name.trim().is_empty() && !column.trim().is_empty());
             let header = Header::Names(vec!["the first".to_owned(), column, "third one".to_owned(), "x".to_owned(), "x".to_owned()]);
             for index in 0..header.count() {
-                let argument = format!("{} of {}: whole", name_of_piece(&name), column_of_piece(&header, index));
+                let argument = format!("{} of {}: whole", name_in_head(&name), column_of_piece(&header, index));
                 let piece = Piece::parse(&argument, 0).unwrap_or_else(|error| panic!("{argument}: {}", error.message));
                 prop_assert_eq!(&piece.name, &name, "{}", argument);
                 let Source::Take { of: Some(of), .. } = &piece.source else { panic!("{argument} takes nothing") };

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::piece::{Piece, Source};
+use keen_notch_core::piece::{Piece, Source, name_in_head};
 use keen_notch_core::program::Setting;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::files::RunFiles;
@@ -189,7 +189,9 @@ fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
             Line::When => key == "when",
             Line::More | Line::Name => is_other(key),
         };
-        let gone: Vec<String> = piece.iter().map(|(key, _)| key.to_owned()).filter(|key| of_line(key)).collect();
+        // The tables below a piece have the checks of its columns, and no line shows them.
+        let values = piece.iter().filter(|(_, item)| item.is_value()).map(|(key, _)| key.to_owned());
+        let gone: Vec<String> = values.filter(|key| of_line(key)).collect();
         for key in gone.iter().filter(|key| written.iter().all(|written| written.key != **key)) {
             piece.remove(key);
         }
@@ -255,7 +257,7 @@ pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<Str
         return None;
     }
     let words = |piece: &&Draft| {
-        let name = rerun::name_of_piece(&piece.name);
+        let name = name_in_head(&piece.name);
         let when = match piece.when.trim() {
             "" => String::new(),
             when => format!(" when {when}"),

@@ -228,3 +228,25 @@ fn blocks_do_not_show() {
     let expected: String = (0..60_000).map(|n| format!("\"{n},\n\",GRP-{n:05},{n:05}\n")).collect();
     assert!(out == format!("a,b,x\n{expected}"));
 }
+
+#[test]
+fn several_names_and_rows_for_each_result() {
+    let yard = Yard::with("a.csv", "code,n\nGRP-7-S,1\n GRP-8-T,2\nHNG-9,3\n");
+    let names = "kind, no, grade of code: sections by \"-\"";
+    assert_eq!(
+        yard.out(&["carve", "a.csv", "-q", "-p", names, "-p", "label: build \"{no}/{kind}\""]),
+        "code,n,kind,no,grade,label\nGRP-7-S,1,GRP,7,S,7/GRP\n GRP-8-T,2,\" GRP\",8,T,8/ GRP\nHNG-9,3,HNG,9,,9/HNG\n"
+            .replace("\" GRP\"", " GRP")
+    );
+    assert_eq!(
+        yard.out(&["carve", "a.csv", "-q", "--to", "jsonl", "--only-pieces", "-p", names]).lines().next_back().unwrap(),
+        "{\"kind\":\"HNG\",\"no\":\"9\",\"grade\":null}"
+    );
+    let rows = yard.out(&["carve", "a.csv", "-q", "--only-pieces", "-p", "part of code in rows: sections by \"-\""]);
+    assert_eq!(rows, "part\nGRP\n7\nS\n GRP\n8\nT\nHNG\n9\n");
+    // A check of one name, and a hint that keeps the names.
+    let checked = yard.run(&["check", "a.csv", "-p", names, "--check", "grade: one of \"S\"", "--check", "no: range 1 to 8"]);
+    assert_snapshot!(checked.shown());
+    let hinted = yard.run(&["carve", "a.csv", "-o", "out.csv", "-p", "kind, no of code: groups of /^(\\w+)-(\\d)/"]);
+    assert_snapshot!(hinted.shown());
+}

@@ -115,6 +115,9 @@ impl Carving {
                 let only_warns = self.pieces[piece].asks_missing == AsksMissing::Warns;
                 CheckName { is_implied: true, ..of_piece(piece, NOT_MISSING.to_owned(), only_warns) }
             }
+            CheckOf::Columns { piece, columns } if self.is_divided(piece) => {
+                of_piece(piece, format!("at most {columns} results"), false)
+            }
             CheckOf::Columns { piece, columns } => of_piece(piece, format!("columns = {columns}"), false),
             CheckOf::Layout(layout) => about("layout", Some(self.layouts[layout].column), self.layouts[layout].words.clone()),
             CheckOf::Proof(proof) => about("proof", Some(self.proofs[proof].column), self.proofs[proof].words.clone()),

@@ -83,7 +83,9 @@ impl<'l> Interpreter<'l> {
             if let OutputForm::Columns(columns) | OutputForm::Parts(columns) = piece.shape
                 && results.len() > columns
             {
-                fail(&piece.name, &format!("columns = {columns}"), false);
+                let is_named = matches!(piece.shape, OutputForm::Parts(_));
+                let words = if is_named { format!("at most {columns} results") } else { format!("columns = {columns}") };
+                fail(&piece.name, &words, false);
             }
         }
         for layout in &wanted.layouts {

@@ -4,6 +4,7 @@ use std::io;
 use std::path::Path;
 
 use keen_notch_io::files::nearest;
+use keen_notch_io::formats::json_lines::array::BrokenArray;
 use keen_notch_io::sink::Limit;
 use keen_notch_io::source::{BrokenCompression, ShortenedFile};
 use keen_notch_io::{Error, Remedy};
@@ -27,6 +28,9 @@ pub fn help(error: &Error) -> String {
             if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<BrokenCompression>()) =>
         {
             remedy(&broken.remedy())
+        }
+        Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<BrokenArray>()) => {
+            "correct the array, such as [{\"part_code\":\"GRP-1\"}]; if each line is an object, add --from jsonl".to_owned()
         }
         Error::Read { .. } => "the program needs read permission for the file".to_owned(),
         Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
@@ -82,7 +86,7 @@ pub fn help(error: &Error) -> String {
         Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
         Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
         Error::NoObject { .. } => {
-            "write one object per line, such as {\"part_code\":\"GRP-1\"}".to_owned()
+            "each line, or each element of an array, must be one object, such as {\"part_code\":\"GRP-1\"}".to_owned()
         }
         Error::DoubledKey { .. } => {
             "rename one of the two keys".to_owned()

@@ -227,7 +227,7 @@ impl Pieces {
         let today = || Some(self.today.get_or_init(today).clone());
         let setting = Setting { unit: self.unit, files: self, today: &today };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
-        if let (true, Header::Names(names)) = (self.take_places, header) {
+        if let (true, Some(names)) = (self.take_places, header.names()) {
             wanted.to_mut().pieces.iter_mut().for_each(|piece| piece.replace |= names.contains(&piece.name) && !piece.hidden);
         }
         let mut carving = Carving::new(&wanted, self.main(), &setting, header)

@@ -127,7 +127,7 @@ impl Runner {
         }
         for (index, field) in schema.fields().iter().enumerate() {
             let expected = header.title(index);
-            if matches!(header, Header::Names(_)) && *field.name() != expected {
+            if header.names().is_some() && *field.name() != expected {
                 return Err(ArrowPushError::Name { expected, found: field.name().clone() });
             }
         }

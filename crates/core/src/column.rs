@@ -33,12 +33,14 @@ pub struct ColumnIndex<'h> {
 impl<'h> ColumnIndex<'h> {
     pub fn new(header: &'h Header) -> ColumnIndex<'h> {
         let mut index = ColumnIndex { header, exact: HashMap::new(), trimmed: HashMap::new() };
-        let names: &[String] = if let Header::Names(names) = header { names } else { &[] };
-        for (column, name) in names.iter().enumerate() {
+        for (column, name) in header.names().unwrap_or_default().iter().enumerate() {
             for (names, name) in [(&mut index.exact, name.as_str()), (&mut index.trimmed, name.trim())] {
                 let places = names.entry(name).or_default();
                 *places = (places.0.or(Some(column)), places.1.or(places.0.map(|_| column)));
             }
+        }
+        for (column, path) in (header.count()..).zip(header.paths()) {
+            index.exact.entry(path).or_insert((Some(column), None));
         }
         index
     }
@@ -104,11 +106,16 @@ impl ColumnRef {
     /// Where there is no such column, or more than one of that name.
     pub fn find(&self, header: &Header) -> Result<usize, ColumnError> {
         let places = |is_it: &dyn Fn(&str) -> bool| {
-            let Header::Names(names) = header else { return Places::default() };
+            let names = header.names().unwrap_or_default();
             let mut found = names.iter().enumerate().filter(|(_, column)| is_it(column)).map(|(index, _)| index);
             (found.next(), found.next())
         };
-        self.find_by(header, |name| places(&|column| column == name), |name| places(&|column| column.trim() == name))
+        let path = |name: &str| header.paths().iter().position(|path| path == name).map(|path| header.count() + path);
+        let exact = |name: &str| match places(&|column| column == name) {
+            (None, _) => (path(name), None),
+            found => found,
+        };
+        self.find_by(header, exact, |name| places(&|column| column.trim() == name))
     }
 
     /// Finds a column with two lookups: `exact` for the full name, `trimmed` for names without white space at the ends.
@@ -120,11 +127,11 @@ impl ColumnRef {
     ) -> Result<usize, ColumnError> {
         match self {
             ColumnRef::Number(number) => match number.checked_sub(1) {
-                Some(index) if index < header.count() => Ok(index),
+                Some(index) if index < header.count_with_paths() => Ok(index),
                 _ => Err(ColumnError::NoSuchNumber { number: *number, count: header.count() }),
             },
             ColumnRef::Name(name) => {
-                let Header::Names(names) = header else {
+                let Some(names) = header.names() else {
                     return Err(ColumnError::NoNames { name: name.clone(), count: header.count() });
                 };
                 // White space around a name matters only if it distinguishes two columns.
@@ -137,11 +144,11 @@ impl ColumnRef {
                     (Some(first), Some(second)) => {
                         Err(ColumnError::Doubled { name: name.clone(), first: first + 1, second: second + 1 })
                     }
-                    (None, _) => Err(ColumnError::Unknown {
-                        name: name.clone(),
-                        nearest: nearest_name(name, names).map(str::to_owned),
-                        names: names.clone(),
-                    }),
+                    (None, _) => {
+                        let names = [names, header.paths()].concat();
+                        let nearest = nearest_name(name, &names).map(str::to_owned);
+                        Err(ColumnError::Unknown { name: name.clone(), nearest, names })
+                    }
                 }
             }
         }
@@ -160,16 +167,43 @@ impl fmt::Display for ColumnRef {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Header {
     Names(Vec<String>),
+    /// The keys of objects, and the paths of values in their members, such as `loan.id` and `items.0.code`. The indices of paths follow
+    /// those of the columns.
+    Objects {
+        keys: Vec<String>,
+        paths: Vec<String>,
+    },
     /// Without a header, with this number of columns.
     Unnamed(usize),
 }
 
 impl Header {
+    /// The number of columns, without paths.
     pub fn count(&self) -> usize {
         match self {
             Header::Names(names) => names.len(),
+            Header::Objects { keys, .. } => keys.len(),
             Header::Unnamed(count) => *count,
         }
+    }
+
+    /// The number of columns and paths.
+    pub fn count_with_paths(&self) -> usize {
+        self.count() + self.paths().len()
+    }
+
+    /// The names of the columns, if they have any.
+    pub fn names(&self) -> Option<&[String]> {
+        match self {
+            Header::Names(names) => Some(names),
+            Header::Objects { keys, .. } => Some(keys),
+            Header::Unnamed(_) => None,
+        }
+    }
+
+    /// The paths of values in members of objects.
+    pub fn paths(&self) -> &[String] {
+        if let Header::Objects { paths, .. } = self { paths } else { &[] }
     }
 
     /// The label of a column by its index from 0: its name, or its number such as `#4`.
@@ -181,9 +215,10 @@ impl Header {
     /// assert_eq!(Header::Unnamed(3).title(2), "#3");
     /// ```
     pub fn title(&self, index: usize) -> String {
-        match self {
-            Header::Names(names) if index < names.len() => names[index].clone(),
-            _ => format!("#{}", index + 1),
+        let names = self.names().unwrap_or_default();
+        match names.get(index).or_else(|| self.paths().get(index.checked_sub(names.len())?)) {
+            Some(name) => name.clone(),
+            None => format!("#{}", index + 1),
         }
     }
 }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use std::path::Path;
 use std::sync::Arc;
 
-use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::column::ColumnRef;
 use keen_notch_core::phrase::ast::{ListSource, LookupSource};
 use keen_notch_core::phrase::quoted;
 use keen_notch_core::program::{List, ListTexts, LookupError, LookupTable, NoList};
@@ -150,10 +150,7 @@ fn find(table: &mut Table, path: &Path, name: Option<&str>, default: usize) -> R
 }
 
 fn header(table: &Table, column: usize) -> Option<&str> {
-    match &table.header {
-        Header::Names(names) => names.get(column).map(String::as_str),
-        _ => None,
-    }
+    table.header.names()?.get(column).map(String::as_str)
 }
 
 fn too_large(path: &Path) -> NoList {

@@ -87,7 +87,7 @@ impl WritingArgs {
 
     /// Whether delimited text has a header row, for a table with this header.
     pub fn has_header(&self, header: &Header) -> bool {
-        self.out_header.map_or(matches!(header, Header::Names(_)), |whether| whether == YesOrNo::Yes)
+        self.out_header.map_or(header.names().is_some(), |whether| whether == YesOrNo::Yes)
     }
 
     /// The first given option for delimited text.

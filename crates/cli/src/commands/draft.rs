@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{CutList, Reading as ListReading};
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, RankedPhrase, SearchResult};
 use keen_notch_core::piece::Rules;
@@ -145,10 +145,7 @@ fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure>
 
 fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
     let header = &table.header;
-    let columns = match header {
-        Header::Unnamed(_) => Vec::new(),
-        Header::Names(columns) => columns.clone(),
-    };
+    let columns = header.names().unwrap_or_default().to_vec();
     Origin {
         input: names(inputs),
         column: rerun::column_of_piece(header, column),

@@ -49,7 +49,7 @@ impl<'a> SurveyTargets<'a> {
         let has_pieces = self.pieces.as_ref().is_some_and(|pieces| !pieces.wanted.pieces.is_empty());
         let columns = match self.columns {
             _ if has_pieces => None,
-            [] => Some((0..header.count()).collect()),
+            [] => Some((0..header.count_with_paths()).collect()),
             columns => {
                 let found = columns.iter().map(|text| ColumnRef::parse(text).find(header));
                 Some(found.collect::<Result<_, _>>()?)

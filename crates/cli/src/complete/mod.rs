@@ -44,7 +44,7 @@ pub fn columns(current: &OsStr) -> Vec<CompletionCandidate> {
     let mut tables =
         files.filter(|path| !is_list(path)).filter_map(|path| Table::open(&[Input::File(path)], &Reading::default()).ok());
     let Some(table) = tables.next() else { return Vec::new() };
-    let titles = (0..table.header.count()).map(|column| table.header.title(column));
+    let titles = (0..table.header.count_with_paths()).map(|column| table.header.title(column));
     // Names with terminal controls are not offered.
     let titles = titles.filter(|title| visible::without_controls(title) == *title && title.starts_with(&*written));
     titles.map(CompletionCandidate::new).collect()

@@ -34,7 +34,7 @@ impl Sample {
     /// The table cannot be read.
     pub fn read(table: &mut Table, column: usize) -> Result<Sample, keen_notch_io::Error> {
         let header = table.header.clone();
-        let all: Vec<usize> = (0..header.count()).collect();
+        let all: Vec<usize> = (0..header.count_with_paths()).collect();
         let mut sample = Sample::new(header, column);
         let mut bytes = 0;
         table.each_row(View::Columns(&all), |row| {
@@ -53,7 +53,7 @@ impl Sample {
     }
 
     fn new(header: Header, column: usize) -> Sample {
-        let columns = (0..header.count()).map(|_| Column::default()).collect();
+        let columns = (0..header.count_with_paths()).map(|_| Column::default()).collect();
         let (shapes, delimiters) = Default::default();
         Sample { header, column, is_all: true, shapes, delimiters, columns, numbers: Vec::new(), shape_of: Vec::new() }
     }

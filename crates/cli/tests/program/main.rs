@@ -22,6 +22,7 @@ mod explain;
 mod fixed_width;
 mod gauge;
 mod hints;
+mod json;
 mod json_lines;
 mod lookup;
 mod memory;

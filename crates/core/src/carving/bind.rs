@@ -178,8 +178,7 @@ fn unbound(piece: &Piece, error: TextError) -> BindError {
 
 impl Binder<'_> {
     fn check_names(&self) -> Result<(), BindError> {
-        let titles: HashSet<&String> =
-            if let Header::Names(names) = self.header { names.iter().collect() } else { HashSet::new() };
+        let titles: HashSet<&String> = self.header.names().unwrap_or_default().iter().collect();
         for (index, piece) in self.pieces.iter().enumerate() {
             let refused = |message: String, help: &str| Err(unbound(piece, TextError::new(message, piece.span.clone(), help)));
             if self.names.get(piece.name.as_str()) != Some(&index) {

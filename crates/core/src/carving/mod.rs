@@ -236,8 +236,7 @@ impl Carving {
 
     /// The first name that two columns of the output would share.
     pub fn doubled_title(&self, header: &Header) -> Option<(usize, String)> {
-        let mut seen: HashSet<String> =
-            if let Header::Names(names) = header { names.iter().cloned().collect() } else { HashSet::new() };
+        let mut seen: HashSet<String> = header.names().unwrap_or_default().iter().cloned().collect();
         for column in self.out_columns(&(0..header.count()).collect::<Vec<_>>()) {
             if let OutColumn::Piece { piece, .. } = column
                 && self.pieces[piece].replaces.is_none()

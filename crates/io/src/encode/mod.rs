@@ -96,7 +96,7 @@ impl OutputSchema {
     /// All columns of a table, and the reason why a row is set aside.
     pub fn offcuts(header: &Header) -> OutputSchema {
         let mut schema = OutputSchema::of_header(header);
-        let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
+        let is_taken = |title: &&str| header.names().is_some_and(|names| names.iter().any(|name| name == title));
         let title = REASON_TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(REASON_TITLES[0]);
         schema.insert(schema.columns.len(), OutColumn::Reason, title);
         schema.sets_aside = true;

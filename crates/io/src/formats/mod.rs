@@ -30,8 +30,13 @@ use crate::source::{Format, Reading, Source};
 
 /// All formats. An extension belongs to the first format that has it.
 fn table() -> impl Iterator<Item = &'static FormatDescriptor> {
-    let several = delimited::FORMATS.iter().chain(&workbook::FORMATS).chain(&columnar::FORMATS).chain(&foreign::FORMATS);
-    let all = several.chain([&json_lines::FORMAT, &fixed_width::FORMAT, &database::FORMAT]);
+    let several = delimited::FORMATS
+        .iter()
+        .chain(&workbook::FORMATS)
+        .chain(&columnar::FORMATS)
+        .chain(&json_lines::FORMATS)
+        .chain(&foreign::FORMATS);
+    let all = several.chain([&fixed_width::FORMAT, &database::FORMAT]);
     #[cfg(test)]
     let all = all.chain([&records::FORMAT]);
     all

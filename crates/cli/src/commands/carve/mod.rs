@@ -8,8 +8,8 @@ mod request;
 use std::io;
 
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats;
 use keen_notch_io::formats::database::sink::Session;
+use keen_notch_io::formats::{self, FileFormat};
 use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::CarveArgs;
@@ -44,6 +44,10 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
         None => formats::with_format(sink::standard_output(), named)?,
     };
+    if named.kind.is_none() {
+        // The format of the input, for an output whose name gives none.
+        rows = formats::with_format(rows, FileFormat { kind: Some(named.of_output(&table.format)), compression: None })?;
+    }
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
     let is_refused = args.strict && report.totals.rows.with_faults > 0;

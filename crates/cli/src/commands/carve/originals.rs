@@ -37,6 +37,12 @@ impl OriginalColumns {
                 ([title, column], Err(_)) => (Some(title.trim()), find(column)?),
                 (_, column) => (None, column?),
             };
+            if column >= header.count() {
+                let path = header.title(column);
+                let message = format!("--columns names {path}, which is a path and no column");
+                let name = path.rsplit('.').next().unwrap_or_default();
+                return Err(Failure::usage(message, format!("make it a piece: -p '{name} of {path}: whole'")));
+            }
             if !seen.insert(column) {
                 let message = format!("--columns names {} twice", header.title(column));
                 return Err(Failure::usage(message, "name each column once"));

@@ -78,7 +78,7 @@ impl DelimitedEncoder {
         let adds_special = adds_special.collect();
         let appends = read == Some(delimiter) && !quote_all && shape.keeps_all && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
-        let has_header = options.header.unwrap_or(matches!(header, Header::Names(_)));
+        let has_header = options.header.unwrap_or(header.names().is_some());
         let quotes_new = quote_all || preamble.quotes_all;
         let preamble = Preamble { byte_order_mark: preamble.byte_order_mark || options.byte_order_mark, ..preamble };
         DelimitedEncoder { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
@@ -367,7 +367,7 @@ impl Encoder for DelimitedEncoder {
         if self.read == Some(*delimiter) {
             out.extend(preamble.separator.as_bytes());
         }
-        let had_header = matches!(self.header, Header::Names(_));
+        let had_header = self.header.names().is_some();
         if !self.has_header {
             // A chunk of empty lines.
             if self.appended.is_some() && !had_header {

@@ -148,6 +148,9 @@ impl DelimitedSource {
                 if !is_named && is_object(record.raw) {
                     return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
                 }
+                if !is_named && begins_array(record.raw, &text[at + record.width()..]) {
+                    return Err(Error::LooksLike { name, found: "JSON", from: "json" });
+                }
                 // A trailing carriage return belongs to the cell if other rows end differently.
                 let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
                 if has_return && at + record.width() == text.len() {
@@ -214,6 +217,14 @@ fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
 
 fn is_object(row: &str) -> bool {
     row.trim_start().strip_prefix('{').is_some_and(|rest| rest.trim_start().starts_with(['"', '}']))
+}
+
+/// Whether a row and the text after it begin an array of objects.
+fn begins_array(row: &str, after: &str) -> bool {
+    let rest = row.trim_start().strip_prefix('[').map(str::trim_start);
+    rest.is_some_and(|rest| {
+        is_object(rest) || (rest.is_empty() && after.trim_start().starts_with('{')) || rest.trim_end() == "{"
+    })
 }
 
 impl Source for DelimitedSource {

@@ -9,7 +9,7 @@ use keen_notch_core::text::characters::Form;
 
 use crate::Error;
 use crate::formats::json_lines::keys::Keys;
-use crate::formats::json_lines::line::{NoObject, members};
+use crate::formats::json_lines::line::{self, NoObject, members};
 use crate::pool::lock;
 use crate::source::blocks::{Block, LONG, lines};
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows, Values};
@@ -32,6 +32,8 @@ impl Drop for JsonLinesChunk {
 pub struct ChunkContext {
     pub name: String,
     keys: Keys,
+    /// Whether the lines come from an array, whose blank lines are not kept.
+    is_array: bool,
     /// Whether a member that is not a column is an error.
     all_columns: bool,
     max_row: usize,
@@ -40,9 +42,9 @@ pub struct ChunkContext {
 }
 
 impl ChunkContext {
-    pub fn new(name: String, keys: Keys, reading: &Reading) -> ChunkContext {
+    pub fn new(name: String, keys: Keys, is_array: bool, reading: &Reading) -> ChunkContext {
         let (all_columns, max_row) = (reading.all_columns, reading.max_row);
-        ChunkContext { name, keys, all_columns, max_row, spare: Mutex::default() }
+        ChunkContext { name, keys, is_array, all_columns, max_row, spare: Mutex::default() }
     }
 }
 
@@ -124,6 +126,17 @@ fn controls(bytes: &[u8]) -> u64 {
     bytes.chunks(u8::MAX as usize).map(stretch).sum()
 }
 
+/// The value of a path in a row. `members` are the columns that can contain it, with the rest of the path.
+fn at_paths(text: &str, of_row: &[Member], members: &[(usize, &str)]) -> Option<Span> {
+    members.iter().find_map(|(column, rest)| {
+        let place = of_row.binary_search_by_key(column, |member| member.column as usize).ok()?;
+        let whole = of_row.get(place)?.value;
+        let nested = whole.text(text);
+        let value = if nested.starts_with(['{', '[']) { line::at_path(nested, rest)? } else { return None };
+        Some(whole.part(value.start, value.end))
+    })
+}
+
 fn is_escaped(text: &str, value: Span) -> bool {
     let value = value.bytes(text.as_bytes());
     value.first() == Some(&b'"') && memchr::memchr(b'\\', value).is_some()
@@ -137,7 +150,12 @@ fn unescaped(value: &str) -> Option<String> {
 impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
-        found.begin(columns, table.keys.count());
+        found.begin(columns, table.keys.count_with_paths());
+        let paths: Vec<(usize, Vec<(usize, &str)>)> = columns
+            .iter()
+            .filter(|column| **column >= table.keys.count())
+            .map(|column| (*column, table.keys.members_of_path(*column)))
+            .collect();
         let ChunkMembers {
             rows,
             members: known,
@@ -161,7 +179,7 @@ impl Chunk for JsonLinesChunk {
             let whole = text[start..next].strip_suffix('\n').unwrap_or(&text[start..next]);
             let whole = whole.strip_suffix('\r').unwrap_or(whole);
             if whole.trim_ascii().is_empty() {
-                *has_gaps |= start < next;
+                *has_gaps |= start < next && !table.is_array;
                 continue;
             }
             if whole.len() > table.max_row {
@@ -203,6 +221,17 @@ impl Chunk for JsonLinesChunk {
             }
             if !is_in_order {
                 known[first..].sort_unstable_by_key(|member| member.column);
+            }
+            if !paths.is_empty() {
+                let of_row = known.len();
+                for (column, members) in &paths {
+                    let value = at_paths(text, &known[first..of_row], members);
+                    known.extend(value.map(|value| Member { column: *column as u32, value }));
+                    if let Some(value) = value.filter(|value| is_escaped(text, *value) && unescaped(value.text(text)).is_none())
+                    {
+                        return Err(Wrong::Escape(value.start as usize - start).error(block, &table.name, start));
+                    }
+                }
             }
             first_members.push(known.len() as u32);
             let brace = || start + text[start..].find('{').map_or(0, |at| at + 1);

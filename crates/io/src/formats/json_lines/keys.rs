@@ -1,24 +1,29 @@
 use std::collections::HashMap;
 
+use indexmap::IndexSet;
 use keen_notch_core::batch::Span;
 use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::formats::json_lines::Style;
 use crate::formats::json_lines::chunk::{broken, kind};
-use crate::formats::json_lines::line::{Key, members};
+use crate::formats::json_lines::line::{self, Key, members};
 use crate::source::LineCount;
 use crate::source::blocks::Block;
 use crate::source::types::{ObservedTypes, Type};
 
 /// Maximum number of keys: objects that use data as keys would have a column for each.
 const MOST_KEYS: usize = 10_000;
+/// Later paths are not columns.
+const MOST_PATHS: usize = 10_000;
 
 /// Keys in the order of their first appearance, with their columns.
 #[derive(Debug, Clone, Default)]
 pub struct Keys {
     names: Vec<String>,
     columns: HashMap<String, usize>,
+    /// The paths of values in members, in the order of their first appearance.
+    paths: IndexSet<String>,
     /// The types of the values of each key, in the examined lines.
     pub types: Vec<ObservedTypes>,
 }
@@ -29,11 +34,26 @@ impl Keys {
         for column in 0..header.count() {
             keys.add(&header.title(column));
         }
+        keys.paths.extend(header.paths().iter().cloned());
         keys
     }
 
     pub fn count(&self) -> usize {
         self.names.len()
+    }
+
+    /// The number of columns and paths.
+    pub fn count_with_paths(&self) -> usize {
+        self.names.len() + self.paths.len()
+    }
+
+    /// For a requested path: the columns of members that can contain it, each with the rest of the path.
+    pub fn members_of_path(&self, column: usize) -> Vec<(usize, &str)> {
+        let Some(path) = column.checked_sub(self.names.len()).and_then(|path| self.paths.get_index(path)) else {
+            return Vec::new();
+        };
+        let points = path.match_indices('.');
+        points.filter_map(|(at, _)| Some((*self.columns.get(&path[..at])?, &path[at + 1..]))).collect()
     }
 
     /// The column of a key; `next` is a guess.
@@ -79,6 +99,14 @@ impl Keys {
             let see = |key: Key, value: Span| {
                 let column = self.add(key.text());
                 let text_of = value.text(line);
+                if text_of.starts_with(['{', '[']) && self.paths.len() < MOST_PATHS {
+                    let mut path = key.text().to_owned();
+                    line::leaves(text_of, &mut path, &mut |path| {
+                        if self.paths.len() < MOST_PATHS && !self.paths.contains(path) {
+                            self.paths.insert(path.to_owned());
+                        }
+                    });
+                }
                 let at_line = || block.line(start, &mut count);
                 self.types[column].note(Type::of(kind(text_of), text_of), at_line, name);
                 let before = line.as_bytes().get(value.start as usize - 1);
@@ -98,6 +126,6 @@ impl Keys {
     }
 
     pub fn header(&self) -> Header {
-        Header::Names(self.names.clone())
+        Header::Objects { keys: self.names.clone(), paths: self.paths.iter().cloned().collect() }
     }
 }

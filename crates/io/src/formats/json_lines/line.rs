@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::HashMap;
+use std::ops::Range;
 
 use keen_notch_core::batch::Span;
 use keen_notch_core::text::bytes::position_of_two;
@@ -39,6 +40,58 @@ pub struct NoObject {
 pub fn members<'t>(line: &'t str, has_controls: bool, mut see: impl FnMut(Key<'t>, Span)) -> Result<(), NoObject> {
     let scan = Scan { line, bytes: line.as_bytes(), has_controls };
     scan.object(&mut see).ok_or_else(|| why_not(line))
+}
+
+/// The value at a path in a nested value: keys and indices from 0, divided by points. The first member that leads to a value counts.
+pub fn at_path(text: &str, path: &str) -> Option<Range<usize>> {
+    let mut found = None;
+    each_child(text, |step, value| {
+        if found.is_none() {
+            found = match path.strip_prefix(step) {
+                Some("") => Some(value.clone()),
+                Some(rest) => {
+                    let inner = rest.strip_prefix('.').and_then(|rest| at_path(text.get(value.clone())?, rest));
+                    inner.map(|inner| value.start + inner.start..value.start + inner.end)
+                }
+                None => None,
+            };
+        }
+    });
+    found
+}
+
+/// Calls `see` with the path of each value in a nested value that is not nested itself. `path` is the path of the nested value.
+pub fn leaves(text: &str, path: &mut String, see: &mut dyn FnMut(&str)) {
+    each_child(text, |step, value| {
+        let before = path.len();
+        path.push('.');
+        path.push_str(step);
+        match text.get(value) {
+            Some(inner) if inner.starts_with(['{', '[']) => leaves(inner, path, see),
+            _ => see(path),
+        }
+        path.truncate(before);
+    });
+}
+
+/// Calls `see` with each member or element of a valid nested value: its key or index, and its range.
+fn each_child(text: &str, mut see: impl FnMut(&str, Range<usize>)) {
+    if text.starts_with('{') {
+        // The line was checked before.
+        let _ = members(text, true, |key, value| see(key.text(), value.start as usize..value.end as usize));
+        return;
+    }
+    let scan = Scan { line: text, bytes: text.as_bytes(), has_controls: true };
+    let mut at = 1;
+    for index in 0_usize.. {
+        let start = scan.spaces(at);
+        let Some(end) = scan.value(start) else { return };
+        see(itoa::Buffer::new().format(index), start..end);
+        match scan.token(end, b',') {
+            Some(next) => at = next,
+            None => return,
+        }
+    }
 }
 
 /// A scanner for a line. Its methods return the byte after what they find.
@@ -212,8 +265,52 @@ mod tests {
         ]
     }
 
+    fn value() -> impl Strategy<Value = serde_json::Value> {
+        let leaf = prop_oneof![
+            Just(serde_json::json!(null)),
+            any::<i8>().prop_map(|n| n.into()),
+            "[\\]},\"\\\\ é]{0,3}".prop_map(|text| text.into())
+        ];
+        let nested = leaf.prop_recursive(4, 20, 4, |inner| {
+            prop_oneof![
+                proptest::collection::vec(inner.clone(), 0..4).prop_map(serde_json::Value::from),
+                proptest::collection::btree_map("[a-cé\"]{1,2}", inner, 0..4).prop_map(|members| members.into_iter().collect()),
+            ]
+        });
+        nested.prop_map(|value| serde_json::json!([value]))
+    }
+
+    fn pointers(value: &serde_json::Value, path: &str, found: &mut Vec<String>) {
+        match value {
+            serde_json::Value::Array(items) => {
+                items.iter().enumerate().for_each(|(index, item)| pointers(item, &format!("{path}/{index}"), found));
+            }
+            serde_json::Value::Object(members) => {
+                members.iter().for_each(|(key, item)| pointers(item, &format!("{path}/{key}"), found))
+            }
+            _ => found.push(path.to_owned()),
+        }
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(4000))]
+
+        /// Compared with the JSON package, by its own pointers.
+        #[test]
+        fn each_leaf_is_at_its_path(value in value()) {
+            let text = serde_json::to_string(&value).unwrap();
+            let mut paths = Vec::new();
+            leaves(&text, &mut "x".to_owned(), &mut |path| paths.push(path.to_owned()));
+            let mut expected = Vec::new();
+            pointers(&value, "", &mut expected);
+            prop_assert_eq!(&paths, &expected.iter().map(|pointer| format!("x{}", pointer.replace('/', "."))).collect::<Vec<_>>());
+            for (path, pointer) in paths.iter().zip(&expected) {
+                let found = at_path(&text, path.strip_prefix("x.").unwrap()).map(|range| &text[range]);
+                let wanted = value.pointer(pointer).map(ToString::to_string);
+                prop_assert_eq!(found, wanted.as_deref(), "{} of {}", path, text);
+            }
+            prop_assert_eq!(at_path(&text, "no.such.path"), None);
+        }
 
         #[test]
         fn lines_parse_like_the_json_package(line in line()) {

@@ -1,22 +1,25 @@
-//! JSON Lines as a source: an object per line, whose keys are the columns.
+//! JSON as a source: an object per line, or an array of objects. Their keys are the columns.
 //!
 //! The columns are in the order of first appearance. Output as JSON Lines needs only those of the first lines. If all columns matter, the
 //! inputs are scanned first, if they can be read twice.
 
 pub mod encoder;
 
+pub mod array;
 mod chunk;
 mod keys;
 pub mod line;
 mod lists;
 
 use std::collections::VecDeque;
+use std::io::Read;
 use std::sync::Arc;
 
 use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::formats::descriptor::FormatDescriptor;
+use crate::formats::json_lines::array::ArrayReader;
 use crate::formats::json_lines::chunk::{ChunkContext, JsonLinesChunk};
 use crate::formats::json_lines::encoder::JsonLines as JsonLinesEncoder;
 use crate::formats::json_lines::keys::Keys;
@@ -29,16 +32,30 @@ use crate::source::{Chunk, Format, Reading, Source, TableFormat};
 pub static INFO: FormatInfo =
     FormatInfo { name: "JSON Lines", endings: &["jsonl", "ndjson"], has_objects: true, ..FormatInfo::TEXT };
 
-pub static FORMAT: FormatDescriptor = FormatDescriptor {
-    open: Some(|opening| Ok(Box::new(JsonLines::open(opening.input, opening.reading)?))),
-    columns: Some(columns),
-    encoder: Some(|asked| Ok(Box::new(JsonLinesEncoder::for_output(asked)?))),
-    ..FormatDescriptor::new(&INFO)
-};
+pub static FORMATS: [FormatDescriptor; 2] = [
+    of_kind(&INFO),
+    // An array of objects.
+    FormatDescriptor { finish: Some(array::transform), ..of_kind(&array::INFO) },
+];
+
+const fn of_kind(kind: Kind) -> FormatDescriptor {
+    FormatDescriptor {
+        open: Some(|opening| Ok(Box::new(JsonLines::open(opening.input, opening.reading)?))),
+        columns: Some(columns),
+        encoder: Some(|asked| Ok(Box::new(JsonLinesEncoder::for_output(asked)?))),
+        ..FormatDescriptor::new(kind)
+    }
+}
+
+/// Opens an input as lines.
+fn open_lines(input: &Input, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
+    let reader = input.open(reading)?;
+    Ok(if reading.kind(input) == &array::INFO { Box::new(ArrayReader::new(reader)) } else { reader })
+}
 
 impl TableFormat for Style {
     fn kind(&self) -> Kind {
-        &INFO
+        if self.is_array { &array::INFO } else { &INFO }
     }
 
     fn reading(&self, first: &Reading, header: &Header) -> Reading {
@@ -51,6 +68,8 @@ const LOOKED: usize = 256 << 10;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Style {
+    /// Whether the objects are in an array.
+    pub is_array: bool,
     pub byte_order_mark: bool,
     pub spaces_after_colons: bool,
     pub spaces_after_commas: bool,
@@ -74,7 +93,7 @@ impl JsonLines {
     pub fn open(input: &Input, reading: &Reading) -> Result<JsonLines, Error> {
         let name = input.name();
         let mut keys = Keys::default();
-        let mut blocks = Blocks::new(name.clone(), input.open(reading)?, EachLine, reading);
+        let mut blocks = Blocks::new(name.clone(), open_lines(input, reading)?, EachLine, reading);
         let byte_order_mark = blocks.byte_order_mark()?;
         let (mut first, mut looked, mut style) = (VecDeque::new(), 0, None);
         while looked < LOOKED || style.is_none() {
@@ -84,7 +103,8 @@ impl JsonLines {
             looked += block.bytes.len();
             first.push_back(block);
         }
-        let style = Style { byte_order_mark, ..style.unwrap_or_default() };
+        let is_array = reading.kind(input) == &array::INFO;
+        let style = Style { is_array, byte_order_mark, ..style.unwrap_or_default() };
         let mut types = keys.types.clone();
         if let Some((columns, known)) = &reading.columns {
             (keys, types) = (Keys::of(columns), known.clone());
@@ -93,7 +113,7 @@ impl JsonLines {
             return Err(Error::Empty { name });
         }
         let header = keys.header();
-        let shape = Arc::new(ChunkContext::new(name, keys, reading));
+        let shape = Arc::new(ChunkContext::new(name, keys, is_array, reading));
         Ok(JsonLines { header, style, types, blocks, first, shape, may_have_more: !reading.all_columns })
     }
 }
@@ -107,7 +127,7 @@ pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Ve
     let reading = Reading { meter: Arc::default(), ..reading.clone() };
     let mut keys = Keys::default();
     for input in inputs {
-        let mut blocks = Blocks::new(input.name(), input.open(&reading)?, EachLine, &reading);
+        let mut blocks = Blocks::new(input.name(), open_lines(input, &reading)?, EachLine, &reading);
         blocks.byte_order_mark()?;
         while let Some(block) = blocks.next_block()? {
             keys.find(&block, &input.name(), usize::MAX, true)?;

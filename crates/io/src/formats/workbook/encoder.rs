@@ -29,7 +29,7 @@ impl Workbook {
 
     /// Encodes rows of a table with this header; `sheet` is the name of the input sheet.
     pub fn new(sheet: Option<String>, header: &Header, shape: OutputSchema) -> Workbook {
-        Workbook { sheet, has_header: shape.sets_aside || matches!(header, Header::Names(_)), shape }
+        Workbook { sheet, has_header: shape.sets_aside || header.names().is_some(), shape }
     }
 }
 

@@ -116,10 +116,10 @@ impl Workbook {
             (Header::Unnamed(columns.len()), columns, 0..sheet.rows.len())
         };
         let beyond = rows.clone().find_map(|row| {
-            let has_name = |column: u32| match &header {
-                Header::Names(names) => names.get((column - columns.start) as usize).is_some_and(|name| !is_blank(name)),
-                Header::Unnamed(_) => true,
+            let name_of = |names: &[String], column: u32| {
+                names.get((column - columns.start) as usize).is_some_and(|name| !is_blank(name))
             };
+            let has_name = |column: u32| header.names().is_none_or(|names| name_of(names, column));
             let is_named = |column: u32| columns.contains(&column) && has_name(column);
             let cell = sheet.row(row).iter().find(|cell| !is_named(cell.column))?;
             Some((sheet.rows[row].number, cells::letters(cell.column)))

@@ -13,7 +13,6 @@ use jiff::civil::{Date, date};
 
 use crate::batch::{Column, Span};
 use crate::carving::OutColumn;
-use crate::column::Header;
 use crate::runner::{Output, PieceId, PushError, Runner};
 use crate::value_type::ValueType;
 

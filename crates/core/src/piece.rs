@@ -8,6 +8,9 @@ use crate::phrase::{Phrase, PhraseError, Span, group_names, quoted, text_at};
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
 
+/// Names with their places in the declaration.
+pub(crate) type Names = Vec<(String, Span)>;
+
 /// A declared piece, from the command line or a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece {
@@ -299,7 +302,7 @@ impl Piece {
     ///
     /// # Errors
     /// The phrase gives a single result, or a name is empty.
-    pub(crate) fn divide(&mut self, names: Vec<(String, Span)>) -> Result<(), TextError> {
+    pub(crate) fn divide(&mut self, names: Names) -> Result<(), TextError> {
         let Source::Take { phrase, .. } = &self.source else {
             return Err(TextError::new("a piece with `build` has one result", self.span.clone(), "give it one name"));
         };
@@ -341,7 +344,7 @@ impl Piece {
     }
 
     /// The names of the groups, if the phrase ends with `groups of` and all of them have one.
-    pub(crate) fn names_of_groups(&self) -> Option<Vec<(String, Span)>> {
+    pub(crate) fn names_of_groups(&self) -> Option<Names> {
         let Source::Take { phrase, phrase_at, .. } = &self.source else { return None };
         let StepKind::AllGroups(regex) = &phrase.several_step()?.kind else { return None };
         let names: Option<Vec<String>> = group_names(regex).into_iter().collect();
@@ -468,7 +471,7 @@ pub fn column_in_head(name: &str) -> String {
 
 /// The words of a piece before its phrase.
 struct Head {
-    names: Vec<(String, Span)>,
+    names: Names,
     of: Option<(ColumnRef, Span)>,
     when: Option<When>,
     value_type: Option<ValueType>,

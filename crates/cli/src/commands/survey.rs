@@ -23,7 +23,7 @@ use crate::commands::against;
 use crate::commands::against::SurveyedTable;
 use crate::commands::inputs::{self, InputArgs, can_be_parted, inputs, names_of_part, read_twice, say_replaced};
 use crate::commands::outputs::name_of;
-use crate::commands::survey_targets::SurveyTargets;
+use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, SurveyedColumn};
 use crate::draw::{rerun, shell, visible};
@@ -56,13 +56,8 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let asked = looked.asked();
     let mut looked = table.find(|header| looked.bind(header))?;
-    if let (true, Some(columns)) = (all_columns, looked.columns_mut()) {
-        let left_out: Vec<usize> = columns.extract_if(.., |column| !table.format.has_text(*column)).collect();
-        let titles = View::Columns(&left_out).titles(&table.header).join(", ");
-        if !left_out.is_empty() && !args.quiet {
-            let words = format!("skipped, because bytes, arrays and composite types have no text: {titles}");
-            console.note(&visible::without_controls(&words));
-        }
+    if all_columns {
+        leave_out_unreadable(&mut looked, &table, args.quiet, console);
     }
     if let Some(part) = args.part.part {
         table.take_part(part)?;
@@ -122,6 +117,17 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to read it as such: {words}")));
     }
     Ok(exit)
+}
+
+/// Leaves out the columns without text, and says so.
+fn leave_out_unreadable(looked: &mut Bound, table: &Table, is_quiet: bool, console: &Console) {
+    let Some(columns) = looked.columns_mut() else { return };
+    let left_out: Vec<usize> = columns.extract_if(.., |column| !table.format.has_text(*column)).collect();
+    let titles = View::Columns(&left_out).titles(&table.header).join(", ");
+    if !left_out.is_empty() && !is_quiet {
+        let words = format!("skipped, because bytes, arrays and composite types have no text: {titles}");
+        console.note(&visible::without_controls(&words));
+    }
 }
 
 pub fn saved((titles, surveys): (&[String], &[Survey]), inputs: Vec<summary::Input>, with_examples: bool) -> SavedSurvey {

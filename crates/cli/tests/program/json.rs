@@ -26,7 +26,7 @@ fn an_array_is_written_as_one_with_its_own_members() {
     assert_eq!(yard.out(&["carve", "a.json", "-q", "--keep", "code: blank"]), "[]\n");
     // Parts have the rows of the whole.
     let rows: Vec<String> = (0..2000).map(|row| format!("  {{\"no\": {row}}}")).collect();
-    yard.write("many.json", &format!("[\n{}\n]", rows.join(",\n")));
+    yard.write("many.json", format!("[\n{}\n]", rows.join(",\n")));
     for threads in ["1", "3"] {
         let words = ["carve", "many.json", "-q", "--to", "csv", "--threads", threads, "-p", "n of no: row number"];
         let expected: String = (0..2000).map(|row| format!("{row},{}\n", row + 1)).collect();
@@ -88,7 +88,7 @@ fn columns_by_path() {
     let ran = yard.run(&["carve", "a.jsonl", "-c", "loan.idd", "-p", "x: whole"]);
     assert_snapshot!(format!("{}\n{}", ran.stderr, yard.out(&["survey", "a.jsonl"])));
     // A path that occurs late is found by reading all rows first.
-    yard.write("late.jsonl", &format!("{}{{\"a\":{{\"late\":1}}}}\n", "{\"a\":{\"b\":22}}\n".repeat(40_000)));
+    yard.write("late.jsonl", format!("{}{{\"a\":{{\"late\":1}}}}\n", "{\"a\":{\"b\":22}}\n".repeat(40_000)));
     let late = yard.out(&[
         "carve",
         "late.jsonl",

@@ -72,7 +72,7 @@ fn texts_that_are_not_found() {
     let list =
         "column = 'part_code'\n[piece.name]\ntake = 'before \"-\" then lookup in \"families.csv\"'\ncheck = 'required'\n";
     yard.write("a.cutlist.toml", list);
-    yard.write("parts.csv", &format!("{PARTS}BRK-5\nZZZZZZ-6\ncode-7\n"));
+    yard.write("parts.csv", format!("{PARTS}BRK-5\nZZZZZZ-6\ncode-7\n"));
     let check = yard.run(&["check", "parts.csv", "-l", "a.cutlist.toml"]);
     let faults = yard.run(&["check", "parts.csv", "-l", "a.cutlist.toml", "-q", "--faults", "-"]).stdout;
     let explain = yard.run(&["explain", "a.cutlist.toml", "parts.csv", "--row", "4"]);
@@ -83,7 +83,7 @@ fn texts_that_are_not_found() {
 fn a_hint_says_how_most_texts_would_be_found() {
     let yard = yard();
     let hints = |values: &[&str], table: &str| {
-        yard.write("v.csv", &format!("v\n{}\n", values.join("\n")));
+        yard.write("v.csv", format!("v\n{}\n", values.join("\n")));
         yard.write("t.csv", table);
         let stderr = yard.run(&["carve", "v.csv", "-o", "-", "-p", "n of v: lookup in \"t.csv\" or \"?\""]).stderr;
         let hints = stderr.find("hint:").map_or("", |at| &stderr[at..]);
@@ -112,7 +112,7 @@ fn parts_with_other_tables_do_not_merge() {
         yard.out(&["carve", "parts.csv", "-q", "-o", "out.csv", "--summary", summary, "-p", piece]);
     };
     carve("a.json");
-    yard.write("families.csv", &FAMILIES.replace("grip", "clamp"));
+    yard.write("families.csv", FAMILIES.replace("grip", "clamp"));
     carve("b.json");
     let stderr = yard.run(&["merge", "a.json", "b.json"]).stderr;
     assert!(stderr.starts_with("error: b.json comes from a run with other values in families.csv than a.json"), "{stderr}");

@@ -22,7 +22,7 @@ fn row_numbers_are_those_of_each_input() {
 #[test]
 fn row_numbers_are_the_same_for_parts_and_threads() {
     let rows: String = (1..30_000).map(|row| format!("{row},\"depot\n{}\"\n", row % 7)).collect();
-    let yard = Yard::with("a.csv", &format!("code,depot\n{rows}"));
+    let yard = Yard::with("a.csv", format!("code,depot\n{rows}"));
     let list = "[piece.no]\nof = 'code'\ntake = 'row number'\ncheck = ['same as code', 'unique']\n";
     yard.write("a.cutlist.toml", list);
     for threads in ["1", "2", "5"] {

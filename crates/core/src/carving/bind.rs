@@ -215,9 +215,9 @@ impl Binder<'_> {
             Source::Take { of, of_span, phrase, phrase_at } => {
                 if piece.shape == OutputForm::One {
                     let help = if piece.on_command_line {
-                        "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each result its own column or row"
+                        "add `joined with \" \"`, give each result a name (`kind, serial: …`), or an output row (`NAME in rows: …`)"
                     } else {
-                        "add `joined with \" \"`, or say `columns = 3`, `columns = \"auto\"` or `rows = true`"
+                        "add `joined with \" \"`, or say `columns = [\"kind\", \"serial\"]`, `columns = \"auto\"` or `rows = true`"
                     };
                     refuse_several(phrase, help).map_err(|error| refused(phrase_at.error(error)))?;
                 }

@@ -14,7 +14,7 @@ use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
 use crate::phrase::ast::Condition;
 use crate::piece::build;
-use crate::piece::{BuildPart, Check, Keep, OutputForm, Piece, Proof, Rules, Source, UniqueTogether, When};
+use crate::piece::{BuildPart, Check, Keep, Names, OutputForm, Piece, Proof, Rules, Source, UniqueTogether, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
@@ -197,7 +197,7 @@ impl Reader<'_> {
     }
 
     /// The names of the columns, if there is a list of them.
-    fn part_names(&self, entry: &PieceEntry) -> Result<Option<Vec<(String, Range<usize>)>>, TextError> {
+    fn part_names(&self, entry: &PieceEntry) -> Result<Option<Names>, TextError> {
         let Some(columns) = &entry.columns else { return Ok(None) };
         let Some(names) = columns.get_ref().as_array() else { return Ok(None) };
         let name = |name: &toml::Value| match name.as_str() {

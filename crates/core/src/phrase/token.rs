@@ -144,8 +144,14 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
 
 /// The quoted text that starts at byte `start` of `source`, and the byte after its closing quote.
 ///
-/// Escapes are `\"`, `\'`, `\\`, `\t`, `
-/// ` and `\u{2013}`.
+/// ```
+/// use keen_notch_core::phrase::text_at;
+///
+/// assert_eq!(text_at("of \"crew id\": first 4", 3)?, ("crew id".to_owned(), 12));
+/// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+/// ```
+///
+/// Escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`.
 pub fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {
     let mut chars = source[start..].char_indices().map(|(offset, c)| (start + offset, c));
     let quote = chars.next().map_or('"', |(_, c)| c);

@@ -17,6 +17,7 @@ const GROUPS_FORM: &str = r"groups of /([A-Z]+)-(\d+)/";
 const LOOKUP_FORM: &str = r#"lookup in "families.csv""#;
 
 impl Parser<'_> {
+    #[allow(clippy::too_many_lines, reason = "a table of the steps")]
     pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
         let start = self.here().start;
         // Several results can arise once. The caller knows whether `joined with` is possible.
@@ -58,16 +59,7 @@ impl Parser<'_> {
             "run" => StepKind::Run { which: self.position("run 2")?, of: self.of_class()? },
             "runs" => StepKind::AllRuns(self.of_class()?),
             "match" => StepKind::Match(self.pattern("match")?),
-            "groups" => {
-                self.of(GROUPS_FORM)?;
-                match self.regex_if_any() {
-                    Some(regex) => StepKind::AllGroups(regex),
-                    None => {
-                        let help = format!("write it like `{GROUPS_FORM}`");
-                        return Err(self.expected("a regular expression between slashes", help));
-                    }
-                }
-            }
+            "groups" => self.groups()?,
             "matches" => StepKind::AllMatches(self.pattern("matches")?),
             "length" => self.length_step()?,
             "position" => {
@@ -218,6 +210,13 @@ impl Parser<'_> {
         }
         self.at += 2;
         Some(self.source[span.clone()].to_owned())
+    }
+
+    fn groups(&mut self) -> Result<StepKind, PhraseError> {
+        self.of(GROUPS_FORM)?;
+        let wrong =
+            |parser: &Self| parser.expected("a regular expression between slashes", format!("write it like `{GROUPS_FORM}`"));
+        self.regex_if_any().map(StepKind::AllGroups).ok_or_else(|| wrong(self))
     }
 
     fn lookup(&mut self) -> Result<StepKind, PhraseError> {

@@ -6,6 +6,7 @@ use crate::phrase::ast::{
 use crate::text::unit::Unit;
 
 /// A step as a clause that begins with a verb. `several`: it works on each of several results; `first`: it works on the value itself.
+#[allow(clippy::too_many_lines, reason = "a table of the steps")]
 pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
     let (it, each) = match (several, first) {
         (true, _) => ("each", "of each "),

@@ -8,7 +8,7 @@ use keen_notch_core::batch::{Buffer, Span};
 use keen_notch_core::text::characters::Form;
 
 use crate::Error;
-use crate::formats::json_lines::keys::Keys;
+use crate::formats::json_lines::keys::{Keys, PathMembers};
 use crate::formats::json_lines::line::{self, NoObject, members};
 use crate::pool::lock;
 use crate::source::blocks::{Block, LONG, lines};
@@ -126,13 +126,25 @@ fn controls(bytes: &[u8]) -> u64 {
     bytes.chunks(u8::MAX as usize).map(stretch).sum()
 }
 
-/// The value of a path in a row. `members` are the columns that can contain it, with the rest of the path.
-fn at_paths(text: &str, of_row: &[Member], members: &[(usize, &str)]) -> Option<Span> {
+/// Adds the values of paths to the members of a row, which begin at `first`. Returns the byte of a value that is not valid text.
+fn take_paths(text: &str, paths: &[PathMembers], first: usize, known: &mut Vec<Member>) -> Option<usize> {
+    let of_row = known.len();
+    for PathMembers { column, members } in paths {
+        let value = known.get(first..of_row).and_then(|of_row| at_path(text, of_row, members));
+        known.extend(value.map(|value| Member { column: *column as u32, value }));
+        if let Some(value) = value.filter(|value| is_escaped(text, *value) && unescaped(value.text(text)).is_none()) {
+            return Some(value.start as usize);
+        }
+    }
+    None
+}
+
+fn at_path(text: &str, of_row: &[Member], members: &[(usize, &str)]) -> Option<Span> {
     members.iter().find_map(|(column, rest)| {
         let place = of_row.binary_search_by_key(column, |member| member.column as usize).ok()?;
         let whole = of_row.get(place)?.value;
-        let nested = whole.text(text);
-        let value = if nested.starts_with(['{', '[']) { line::at_path(nested, rest)? } else { return None };
+        let nested = Some(whole.text(text)).filter(|nested| nested.starts_with(['{', '[']))?;
+        let value = line::at_path(nested, rest)?;
         Some(whole.part(value.start, value.end))
     })
 }
@@ -151,11 +163,7 @@ impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
         found.begin(columns, table.keys.count_with_paths());
-        let paths: Vec<(usize, Vec<(usize, &str)>)> = columns
-            .iter()
-            .filter(|column| **column >= table.keys.count())
-            .map(|column| (*column, table.keys.members_of_path(*column)))
-            .collect();
+        let paths: Vec<PathMembers> = columns.iter().filter_map(|column| table.keys.members_of_path(*column)).collect();
         let ChunkMembers {
             rows,
             members: known,
@@ -222,16 +230,8 @@ impl Chunk for JsonLinesChunk {
             if !is_in_order {
                 known[first..].sort_unstable_by_key(|member| member.column);
             }
-            if !paths.is_empty() {
-                let of_row = known.len();
-                for (column, members) in &paths {
-                    let value = at_paths(text, &known[first..of_row], members);
-                    known.extend(value.map(|value| Member { column: *column as u32, value }));
-                    if let Some(value) = value.filter(|value| is_escaped(text, *value) && unescaped(value.text(text)).is_none())
-                    {
-                        return Err(Wrong::Escape(value.start as usize - start).error(block, &table.name, start));
-                    }
-                }
+            if let Some(at) = take_paths(text, &paths, first, known) {
+                return Err(Wrong::Escape(at - start).error(block, &table.name, start));
             }
             first_members.push(known.len() as u32);
             let brace = || start + text[start..].find('{').map_or(0, |at| at + 1);

@@ -17,6 +17,12 @@ const MOST_KEYS: usize = 10_000;
 /// Later paths are not columns.
 const MOST_PATHS: usize = 10_000;
 
+/// The columns of the members that can contain a path, each with the rest of the path.
+pub struct PathMembers<'k> {
+    pub column: usize,
+    pub members: Vec<(usize, &'k str)>,
+}
+
 /// Keys in the order of their first appearance, with their columns.
 #[derive(Debug, Clone, Default)]
 pub struct Keys {
@@ -47,13 +53,12 @@ impl Keys {
         self.names.len() + self.paths.len()
     }
 
-    /// For a requested path: the columns of members that can contain it, each with the rest of the path.
-    pub fn members_of_path(&self, column: usize) -> Vec<(usize, &str)> {
-        let Some(path) = column.checked_sub(self.names.len()).and_then(|path| self.paths.get_index(path)) else {
-            return Vec::new();
-        };
+    /// The members that can contain a path; `None` for a column.
+    pub fn members_of_path(&self, column: usize) -> Option<PathMembers<'_>> {
+        let path = self.paths.get_index(column.checked_sub(self.names.len())?)?;
         let points = path.match_indices('.');
-        points.filter_map(|(at, _)| Some((*self.columns.get(&path[..at])?, &path[at + 1..]))).collect()
+        let members = points.filter_map(|(at, _)| Some((*self.columns.get(&path[..at])?, &path[at + 1..])));
+        Some(PathMembers { column, members: members.collect() })
     }
 
     /// The column of a key; `next` is a guess.

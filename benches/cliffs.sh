@@ -69,6 +69,11 @@ added = {
     "or, text": (1.3, "[piece.added]\nof = 'reference'\ntake = 'match /No:([0-9]+)/ group 1 or \"none\"'"),
     "if, else": (1.3, "[piece.added]\ntake = 'if starts with \"GRP\" then last 4 else first 3'"),
     "if column": (1.3, "[piece.added]\ntake = 'if crew_id: contains \"RIG\" then last 4 else first 3'"),
+    "lookup, 1000": (1.3, "[piece.added]\ntake = 'section 2 by \"-\" then last 3 then lookup in \"keys.csv\"'"),
+    "three names": (1.4, "[piece.added]\ntake = 'sections by \"-\"'\ncolumns = ['kind', 'no', 'mark']"),
+    "three groups": (1.8, "[piece.added]\ntake = 'groups of /(?<kind>[A-Z]+)-(?<no>[0-9]+)-(?<mark>.+)/'"),
+    "date as": (1.4, "[piece.added]\nof = 'crew_id'\ntake = 'first 4 then suffix \"-11-03\" then date \"%Y-%m-%d\" as \"%d.%m.%Y\"'"),
+    "row number": (1.1, "[piece.added]\ntake = 'row number'"),
     "check or check": (1.3, "[piece.added]\ntake = 'last 4'\ncheck = ['length 4 or blank and not contains \" \"']"),
     "when": (1.4, "[piece.added]\nwhen = 'part_code: starts with \"G\"'\ntake = 'last 4'"),
     "proof": (1.4, '[proof]\npart_code = "{family}-{serial}-{grade}"'),
@@ -82,6 +87,8 @@ added = {
     "unique": (2.5, "[piece.added]\ntake = 'whole'\ncheck = ['unique']"),
     "two faults a row": (2.0, "[piece.added]\ntake = 'first 3'\ncheck = ['digits', 'length 4']"),
 }
+with open(f"{work}/keys.csv", "w") as keys:
+    keys.write("key,result\n" + "".join(f"{key:03},result {key}\n" for key in range(1000)))
 lists, commands = {}, {}
 for name, (_, text) in added.items():
     lists[name] = f"{work}/{name.replace('/', '').replace(' ', '-')}.cutlist.toml"

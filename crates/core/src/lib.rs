@@ -30,6 +30,8 @@ pub mod check;
 #[doc(hidden)]
 pub mod column;
 #[doc(hidden)]
+pub mod dates;
+#[doc(hidden)]
 pub mod decimal;
 #[doc(hidden)]
 pub mod diagnostics;

@@ -29,7 +29,7 @@ impl Offers {
     pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let columns: Vec<String> = (0..sample.header.count_with_paths()).map(|column| sample.header.title(column)).collect();
-        let known = CompletionContext { markers: &markers, columns: &columns };
+        let known = CompletionContext { markers: &markers, columns: &columns, dates: &sample.dates };
         let (start, Upcoming { from, words }) = match line {
             Line::Name => return Offers::default(),
             Line::Phrase => (0, next_of_phrase(text, known)),

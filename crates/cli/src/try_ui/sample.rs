@@ -4,6 +4,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::batch::{Batch, Column, RowNumbers};
 use keen_notch_core::column::Header;
+use keen_notch_core::dates;
 use keen_notch_core::survey::{Depth, Group, Members, Row, Survey};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
@@ -22,6 +23,8 @@ pub struct Sample {
     pub shapes: Vec<String>,
     /// The delimiters of its values, the most frequent first.
     pub delimiters: Vec<String>,
+    /// The formats of its dates, or the usual ones.
+    pub dates: Vec<&'static str>,
     columns: Vec<Column<'static>>,
     numbers: Vec<u64>,
     shape_of: Vec<Option<usize>>,
@@ -54,8 +57,8 @@ impl Sample {
 
     fn new(header: Header, column: usize) -> Sample {
         let columns = (0..header.count_with_paths()).map(|_| Column::default()).collect();
-        let (shapes, delimiters) = Default::default();
-        Sample { header, column, is_all: true, shapes, delimiters, columns, numbers: Vec::new(), shape_of: Vec::new() }
+        let (shapes, delimiters, dates) = Default::default();
+        Sample { header, column, is_all: true, shapes, delimiters, dates, columns, numbers: Vec::new(), shape_of: Vec::new() }
     }
 
     fn push<'v>(&mut self, number: u64, values: impl Iterator<Item = &'v str>) {
@@ -71,6 +74,9 @@ impl Sample {
         let mut members: Vec<Members> = groups.iter().map(|group| survey.members(std::slice::from_ref(group))).collect();
         self.shape_of = values.iter().map(|value| members.iter_mut().position(|members| members.has(value))).collect();
         self.shapes = groups.iter().map(|group| group.shape.to_string()).collect();
+        let texts: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
+        self.dates = dates::recognised(&texts).into_iter().map(|found| found.format).collect();
+        self.dates.extend(dates::usual().filter(|format| !self.dates.contains(format)).collect::<Vec<_>>());
         let mut delimiters = survey.delimiters();
         delimiters.sort_by_key(|delimiter| std::cmp::Reverse(delimiter.values));
         self.delimiters = delimiters.into_iter().map(|delimiter| delimiter.character).collect();

@@ -1,41 +1,12 @@
-//! Dates among examples: formats that people write, tried on every text.
+//! Dates: in examples, and as a reading of a column.
 
-use std::sync::LazyLock;
-
-use crate::phrase::ast::DateFormat;
+use super::checks::{TextProperties, known};
+use super::list::of;
+use super::plans::Plans;
+use super::reading::{DraftPiece, Proposal, Reading};
+use crate::dates::{PLANS, recognised};
 use crate::phrase::quoted;
 use crate::program::DatePlan;
-
-const FORMATS: [&str; 20] = [
-    "%Y-%m-%d",
-    "%d.%m.%Y",
-    "%d/%m/%Y",
-    "%m/%d/%Y",
-    "%d-%m-%Y",
-    "%m-%d-%Y",
-    "%Y/%m/%d",
-    "%Y.%m.%d",
-    "%Y%m%d",
-    "%d%m%Y",
-    "%d.%m.%y",
-    "%d/%m/%y",
-    "%m/%d/%y",
-    "%y%m%d",
-    "%d %b %Y",
-    "%d-%b-%Y",
-    "%d-%b-%y",
-    "%d %B %Y",
-    "%B %d, %Y",
-    "%Y-%m-%dT%H:%M:%S",
-];
-
-static PLANS: LazyLock<Vec<(&str, DatePlan)>> = LazyLock::new(|| {
-    let plan = |format: &'static str| {
-        let read = DateFormat { text: format.to_owned(), from: None, span: 0..0 };
-        Some((format, DatePlan::new(&read).ok()?))
-    };
-    FORMATS.into_iter().filter_map(plan).collect()
-});
 
 /// The steps that read all texts as dates of one format, and write them like the results.
 pub(super) fn steps(texts: &[impl AsRef<str>], results: &[&str]) -> Vec<String> {
@@ -59,4 +30,21 @@ pub(super) fn steps(texts: &[impl AsRef<str>], results: &[&str]) -> Vec<String> 
         steps.extend(output.map(|(output, _)| format!("date {} as {}", quoted(format), quoted(output))));
     }
     steps
+}
+
+/// The reading of a column of dates; `None` for other columns.
+pub(super) fn reading(texts: &[String], taken: &[String], plans: &mut Plans) -> Option<Reading> {
+    let found = recognised(texts);
+    let branches: Vec<String> = found.iter().map(|found| format!("date {}", quoted(found.format))).collect();
+    let take = (!branches.is_empty()).then(|| branches.join(" or "))?;
+    let read = plans.each(&take, texts);
+    let names = std::iter::once("date".to_owned()).chain((2..).map(|n| format!("date_{n}")));
+    let name = names.into_iter().find(|name| !taken.contains(name))?;
+    // A date needs no check of its characters.
+    let known = TextProperties { class: None, width: None, ..known(&read) };
+    let ambiguous = found.iter().any(|found| found.only < found.texts);
+    let doubt = if ambiguous { ". Some can be read in two ways; the first format of the phrase reads them" } else { "" };
+    let heading = format!("As dates: the phrase reads {}{doubt}.", of(read.len() as u64, texts.len() as u64, "sampled values"));
+    let piece = DraftPiece { name, take, expected: true, known };
+    Some(Reading { heading, proposal: Proposal::Pieces { pieces: vec![piece], proof: None } })
 }

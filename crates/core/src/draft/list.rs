@@ -124,6 +124,10 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
             readings.push(other);
         }
     }
+    if let Some(dates) = super::dates::reading(&texts, &origin.columns, &mut plans) {
+        readings[0].heading = format!("Another reading: {}", readings[0].heading);
+        readings.insert(0, dates);
+    }
     if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
         readings.push(other);
     }

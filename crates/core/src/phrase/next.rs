@@ -12,6 +12,8 @@ pub struct CompletionContext<'a> {
     /// CompletionContext markers, such as the delimiters of a column.
     pub markers: &'a [&'a str],
     pub columns: &'a [String],
+    /// Formats of dates, such as those of a column.
+    pub dates: &'a [&'a str],
 }
 
 /// Completions of an unfinished phrase or condition.
@@ -91,6 +93,7 @@ fn words(next: Next, known: CompletionContext) -> Vec<String> {
     match next {
         Next::Word(word) => vec![word.to_owned()],
         Next::Marker => known.markers.iter().map(|marker| quoted(marker)).collect(),
+        Next::DateFormat => known.dates.iter().map(|format| quoted(format)).collect(),
         Next::Column => known.columns.iter().map(|column| column_name(column)).collect(),
     }
 }
@@ -113,7 +116,7 @@ mod tests {
     const MARKERS: [&str; 4] = ["-", "(", ")", ";"];
 
     fn known(columns: &[String]) -> CompletionContext<'_> {
-        CompletionContext { markers: &MARKERS, columns }
+        CompletionContext { markers: &MARKERS, columns, dates: &["%d.%m.%Y"] }
     }
 
     fn after(source: &str) -> Vec<String> {
@@ -154,6 +157,8 @@ mod tests {
                 "\"-\" \"(\" \")\" \";\" 2nd last digits letters uppercase lowercase alphanumeric spaces punctuation any",
             ),
             ("plain ", "number digits"),
+            ("date ", "\"%d.%m.%Y\""),
+            ("date \"%Y%m%d\" as ", "\"%d.%m.%Y\""),
             ("\"none\" ", "or"),
             ("first 3 then nothing ", ""),
             ("match /(/ ", "then or group"),

@@ -498,7 +498,7 @@ fn errors_have_positions() {
             &format!("{take}'numbers'\nof = '#1'"),
             "numbers",
             "the phrase gives several results, but has no place for them",
-            "`columns = 3`",
+            "columns = [\"kind\", \"serial\"]`",
         ),
         (&format!("{take}'number'\nof = '#1'\ncolumns = 3"), "3", "the phrase gives a single result", "`numbers`"),
         (&format!("{take}'numbers'\nof = '#1'\ncolumns = 0"), "0", "this is not a number of columns", "\"auto\""),

@@ -1,5 +1,6 @@
 //! Surveys as JSON.
 
+use keen_notch_core::dates;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Content, Count, SavedSurvey};
 use keen_notch_io::inputs::Inputs;
@@ -79,6 +80,14 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
             json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})
         });
         page["frequent"] = frequent.collect();
+        let sample: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
+        let dates = dates::recognised(&sample).into_iter().map(|date| {
+            json!({
+                "format": date.format, "sampled_values": date.texts, "only_by_this": date.only,
+                "earliest": date.earliest, "latest": date.latest,
+            })
+        });
+        page["dates"] = dates.collect();
         let delimiters = survey.delimiters();
         let delimiters = delimiters.iter().map(|delimiter| {
             let sections =

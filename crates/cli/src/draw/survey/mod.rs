@@ -7,6 +7,7 @@ mod positions;
 mod shapes;
 
 use anstyle::Style;
+use keen_notch_core::dates;
 use keen_notch_core::survey::{Count, Delimiter, Survey};
 use keen_notch_io::inputs::Inputs;
 
@@ -166,11 +167,39 @@ fn page(name: &str, column: &SurveyedColumn, sample: Option<u64>, width: usize) 
     lines.extend(first);
     lines.extend(shapes::draw(column, width));
     lines.extend(section("most frequent values", later));
+    lines.extend(section("read as dates by", dates(column)));
     lines.extend(section("position by position", positions::draw(column, width)));
     lines.extend(section("divided by", delimiters(column, width)));
     lines.extend(section("spaces, invisible and look-alike characters", oddities(column, width)));
     lines.extend(section("lengths in characters", lengths(survey)));
     lines
+}
+
+/// The formats that read the sampled values as dates.
+fn dates(SurveyedColumn { survey, .. }: &SurveyedColumn) -> Vec<String> {
+    let sample: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
+    let found = dates::recognised(&sample);
+    if found.is_empty() {
+        return Vec::new();
+    }
+    let share = if (sample.len() as u64) < survey.values() { "in sampled values" } else { "in values" };
+    let is_ambiguous = found.iter().any(|found| found.only < found.texts);
+    let heads = ["", share, "only by this", "earliest", "latest"];
+    let heads: Vec<&str> = heads.into_iter().filter(|head| is_ambiguous || *head != "only by this").collect();
+    let mut drawn = table::table(heads, usize::MAX);
+    table::align_right(&mut drawn, 1);
+    for date in &found {
+        let mut cells = vec![
+            table::cell(format!("date {}", visible::quoted(date.format)), style::HEAD),
+            table::cell(visible::share(date.texts as u64, sample.len() as u64), Style::new()),
+        ];
+        if is_ambiguous {
+            cells.push(table::cell(visible::grouped(date.only as u64), Style::new()));
+        }
+        cells.extend([&date.earliest, &date.latest].map(|date| table::cell(date, Style::new())));
+        drawn.add_row(cells);
+    }
+    table::lines(&drawn)
 }
 
 fn section(head: &str, lines: Vec<String>) -> Vec<String> {

@@ -119,6 +119,7 @@ pub(super) enum Next {
     Word(&'static str),
     Marker,
     Column,
+    DateFormat,
 }
 
 /// The tokens that could follow a phrase, or a condition if `is_condition`, in the order in which the parser tried them.
@@ -339,6 +340,7 @@ impl<'a> Parser<'a> {
     }
 
     fn date_format(&mut self) -> Result<DateFormat, PhraseError> {
+        self.ask([Next::DateFormat]);
         let (text, span) = self.text("the date format in quotes")?;
         if !self.take_word("from") {
             return Ok(DateFormat { text, from: None, span });

@@ -262,6 +262,7 @@ impl Parser<'_> {
         if !self.take_word("as") {
             return Ok(None);
         }
+        self.ask([Next::DateFormat]);
         let (text, span) = self.text("the format of the result in quotes")?;
         Ok(Some(DateOutput { text, span }))
     }

@@ -60,6 +60,8 @@ pub fn format(data: &[u8]) {
         return;
     }
     let (read, header) = values(&inputs, &reading).expect("it has been read");
+    // In memory, an array is the lines that it is made of.
+    let to = if to.kind == Some(&json_lines::array::INFO) { FileFormat { kind: Some(&json_lines::INFO), ..to } } else { to };
     let again = Reading { from: Some(to), widths: ran.widths.clone().map(Arc::new), ..reading.clone() };
     let (mut written, titles) =
         values(&[input("b", &ran.rows)], &again).unwrap_or_else(|error| panic!("{error}: {:?}", ran.rows));

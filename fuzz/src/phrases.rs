@@ -57,7 +57,10 @@ fn one(program: &Program, value: &str) -> Outcome {
 fn together(program: &Program, values: &[&str]) -> Option<Vec<Outcome>> {
     let column = Column::of(values.iter().copied());
     let mut results = Results::default();
-    program.run(column.texts(), &mut Work::default(), &mut results);
+    // Each value by itself is row 1.
+    let mut work = Work::default();
+    work.set_row_numbers(values.iter().map(|_| 1));
+    program.run(column.texts(), &mut work, &mut results);
     if results.are_too_large() {
         return None;
     }

@@ -79,6 +79,8 @@ fn piece(piece: &Piece, all: &[Piece], lines: &mut Vec<String>) {
         OutputForm::Columns(count) => lines.push(format!("columns = {count}")),
         OutputForm::AutoColumns => lines.push("columns = 'auto'".to_owned()),
         OutputForm::Rows => lines.push("rows = true".to_owned()),
+        // The groups of an invalid pattern have no names.
+        OutputForm::Parts(_) if parts.is_empty() => {}
         OutputForm::Parts(_) => {
             lines.push(format!("columns = {}", texts(parts.iter().map(|part| part.name.clone()))));
         }

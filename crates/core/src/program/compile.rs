@@ -11,6 +11,7 @@ use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Gate, Op, OpAt, Program, SpreadOp};
 use super::pattern::{self, PatternPlan, Template};
 use super::setting::{NoList, Setting};
+use super::straight::StraightPattern;
 use crate::phrase::ast::{Body, Branch, Class, LookupPair, Marker, Occurrence, Phrase, Step, StepKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::blank::is_blank;
@@ -184,7 +185,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
                 let help = "put parentheses around each part that you want".to_owned();
                 return Err(PhraseError { kind: ErrorKind::NoGroups, span: regex.span.clone(), help });
             }
-            Ok(Op::Spread(SpreadOp::Groups { compiled: Box::new(compiled), count }))
+            Ok(Op::Spread(SpreadOp::Groups { compiled: Box::new(compiled), straight: StraightPattern::new(regex), count }))
         }
         StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
         StepKind::Length(unit) => Ok(Op::Describe(DescribeOp::Length(*unit))),

@@ -305,7 +305,7 @@ impl Test {
             Test::Days { from, to } => day_of(text).is_some_and(|day| {
                 from.as_ref().is_none_or(|from| from.as_str() <= day) && to.as_ref().is_none_or(|to| day <= to.as_str())
             }),
-            Test::Date(date) => date.read(text).is_some(),
+            Test::Date(date) => date.reads(text),
             Test::ListedIn { list, any_case: false, .. } => list.texts.contains(text),
             Test::ListedIn { list, any_case: true, .. } => list.texts.contains(&*fold(text)),
             Test::Email if form.is_plain() => email::holds_for_plain(text),

@@ -6,6 +6,7 @@ use super::matcher::{Matcher, pick};
 use super::op::{CutOp, SpreadOp};
 use super::pattern::{Slots, group};
 use super::state::State;
+use super::straight::Places;
 use super::{finish, op};
 use crate::phrase::ast::{self, Position};
 use crate::text::characters::{self, Form};
@@ -93,8 +94,11 @@ impl op::SpreadOp {
             SpreadOp::Numbers(style) => style.each(text, form, give),
             SpreadOp::Runs => runs(text, form).for_each(give),
             SpreadOp::RunsOf(class) => class.each(text, form, give),
-            SpreadOp::Groups { compiled, count } => {
-                if compiled.find_groups(text, 0, *count, slots) {
+            SpreadOp::Groups { compiled, straight, count } => {
+                let mut places = Places::default();
+                if straight.as_ref().is_some_and(|straight| form.is_plain() && straight.read(text.as_bytes(), &mut places)) {
+                    places[..*count].iter().for_each(|(start, end)| give(*start..*end));
+                } else if compiled.find_groups(text, 0, *count, slots) {
                     (1..=*count).for_each(|number| give(group(slots, number).unwrap_or_default()));
                 }
             }

@@ -1,6 +1,9 @@
+use std::sync::Arc;
+
 use jiff::civil::DateTime;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
+use super::day::DayPlan;
 use crate::phrase::ast::{DateFormat, DateOutput};
 use crate::phrase::reference::DATE_FIELDS;
 use crate::phrase::{ErrorKind, PhraseError};
@@ -13,6 +16,8 @@ pub(crate) struct DatePlan {
     from: Option<i16>,
     /// The format of the result; `None` for ISO 8601.
     output: Option<String>,
+    /// The faster way, for dates of digits.
+    day: Option<Arc<DayPlan>>,
 }
 
 const LETTERS: [(&str, &str); 11] = [
@@ -50,7 +55,7 @@ fn with_fields(letters: &str) -> Option<String> {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Field {
+pub(super) enum Field {
     Char(char),
     Digits { least: usize, most: usize },
     Padded(usize),
@@ -75,7 +80,8 @@ impl DatePlan {
         if format.from.is_some() && !written_out.contains("%y") {
             return Err(refused("`from` sets the century of %y, and the format has no %y".to_owned()));
         }
-        let plan = DatePlan { format: written_out, fields, from: format.from, output: None };
+        let day = DayPlan::new(&written_out, &fields, format.from, None).map(Arc::new);
+        let plan = DatePlan { format: written_out, fields, from: format.from, output: None, day };
         match plan.sample().and_then(|parsed| iso(&parsed)) {
             Ok(date) if date.starts_with("2034-11-27") => Ok(plan),
             Ok(_) => Err(refused("it does not say the whole day".to_owned())),
@@ -100,7 +106,10 @@ impl DatePlan {
             }
         });
         match written {
-            Ok(_) => Ok(DatePlan { output: Some(output.text.clone()), ..self }),
+            Ok(_) => {
+                let day = DayPlan::new(&self.format, &self.fields, self.from, Some(&output.text)).map(Arc::new);
+                Ok(DatePlan { output: Some(output.text.clone()), day, ..self })
+            }
             Err(reason) => {
                 let help = match with_fields(&output.text).filter(|meant| self.writes(meant)) {
                     Some(meant) => format!("write `as \"{meant}\"`"),
@@ -126,7 +135,27 @@ impl DatePlan {
         written.and_then(|written| strtime::parse(&self.format, written)).map_err(|error| error.to_string())
     }
 
+    /// The date in a text, written; `None` if there is none.
     pub(crate) fn read(&self, text: &str) -> Option<String> {
+        match &self.day {
+            Some(day) => day.read(text.as_bytes()).map(|date| day.write(date).text().to_owned()),
+            None => self.read_any(text),
+        }
+    }
+
+    pub(super) fn reads(&self, text: &str) -> bool {
+        match &self.day {
+            Some(day) => day.read(text.as_bytes()).is_some(),
+            None => self.read_any(text).is_some(),
+        }
+    }
+
+    pub(super) fn day(&self) -> Option<&Arc<DayPlan>> {
+        self.day.as_ref()
+    }
+
+    /// The definition.
+    fn read_any(&self, text: &str) -> Option<String> {
         if !self.fields.iter().try_fold(text, |rest, field| field.after(rest))?.is_empty() {
             return None;
         }
@@ -245,4 +274,53 @@ fn iso(parsed: &BrokenDownTime) -> Result<String, String> {
         format!("{sign}{:02}:{:02}", minutes.abs() / 60, minutes.abs() % 60)
     });
     Ok(format!("{time}{}", offset.unwrap_or_default()))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use proptest::sample::select;
+
+    use super::*;
+
+    const FORMATS: [&str; 14] = [
+        "%Y-%m-%d",
+        "%d.%m.%y",
+        "%d%m%Y",
+        "%m/%d/%Y",
+        "%y%m%d",
+        "%d %m, %Y",
+        "%d%%%m-%y",
+        "%F",
+        "%D",
+        "%m-%d%Y",
+        "%d1%m-%Y",
+        "%Y-%m-%d %d",
+        "%d %b %Y",
+        "%dé%m/%Y",
+    ];
+
+    proptest! {
+            #![proptest_config(ProptestConfig::with_cases(1000))]
+
+            #[test]
+            fn dates_of_digits_are_read_and_written_by_definition(
+    format in select(FORMATS.as_slice()), output in select(vec!["", "%F", "%d.%m.%Y", "%y%m%d", "%Y", "é%d"]),
+                from in proptest::option::of(0i16..9999), year in 0i16..=9999, month in 1i8..=12, day in 1i8..=31,
+                at in 0usize..12, put in select(vec!["", "0", "9", " ", "-", "é", "31"]),
+            ) {
+                let format = DateFormat { text: format.to_owned(), from, span: 0..0 };
+                let Ok(mut plan) = DatePlan::new(&format) else { return Ok(()) };
+                if !output.is_empty() {
+                    let output = DateOutput { text: output.to_owned(), span: 0..0 };
+                    plan = plan.with_output(&output).unwrap();
+                }
+                let date = DateTime::new(year, month, day.min(28), 0, 0, 0, 0).unwrap();
+                let written = BrokenDownTime::from(date).to_string(&plan.format).unwrap().replace("28", &day.to_string());
+                let changed = written.char_indices().map(|(index, c)| if index == at { put.to_owned() } else { c.to_string() }).collect();
+                for text in [written, changed] {
+                    prop_assert_eq!(plan.read(&text), plan.read_any(&text), "{:?} as {:?} of {:?}", format, output, text);
+                }
+            }
+        }
 }

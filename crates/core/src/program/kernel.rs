@@ -8,6 +8,7 @@ use std::sync::Arc;
 use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
 
+use super::day::DayPlan;
 use super::lookup::LookupTable;
 use super::op::{CutOp, FinishOp};
 use crate::batch::simd::{self, ByteRange, Needle};
@@ -277,6 +278,7 @@ pub(super) enum FinishKernel {
     Lower,
     PadLeft { width: usize, with: u8 },
     Lookup(Arc<LookupTable>),
+    Date(Arc<DayPlan>),
 }
 
 impl FinishKernel {
@@ -285,6 +287,7 @@ impl FinishKernel {
             FinishOp::Upper => FinishKernel::Upper,
             FinishOp::Lower => FinishKernel::Lower,
             FinishOp::Lookup(table) => FinishKernel::Lookup(Arc::clone(table)),
+            FinishOp::Date(date) => FinishKernel::Date(Arc::clone(date.day()?)),
             FinishOp::Pad { side: Side::Left, width, with } => match with.as_bytes() {
                 [with] if with.is_ascii() && *with != b'\r' => FinishKernel::PadLeft { width: *width, with: *with },
                 _ => return None,
@@ -299,10 +302,11 @@ impl FinishKernel {
     }
 
     pub(super) fn write(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
-        if let FinishKernel::Lookup(table) = self {
-            return table.write_plain(text, spans, buffer);
+        match self {
+            FinishKernel::Lookup(table) => table.write_plain(text, spans, buffer),
+            FinishKernel::Date(day) => day.write_plain(text, spans, buffer),
+            _ => simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer }),
         }
-        simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer });
     }
 }
 
@@ -354,7 +358,7 @@ impl WithSimd for WriteAll<'_> {
                 writer.fill(with, width.saturating_sub(span.width()));
                 writer.take_as(self.text, span, |bytes| bytes);
             }),
-            FinishKernel::Lookup(_) => {}
+            FinishKernel::Lookup(_) | FinishKernel::Date(_) => {}
         }
     }
 }

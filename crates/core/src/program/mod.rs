@@ -6,6 +6,7 @@ mod compile;
 mod condition;
 mod cut;
 mod date;
+mod day;
 mod describe;
 mod finish;
 mod kernel;
@@ -21,6 +22,7 @@ mod results;
 mod run;
 mod setting;
 mod state;
+mod straight;
 mod trace;
 
 pub use adds::ByteSet;

@@ -10,6 +10,7 @@ use super::lookup::LookupTable;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{CompiledRegex, PatternPlan, Template};
+use super::straight::StraightPattern;
 use crate::phrase::ast::{CheckDigit, Condition, Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
@@ -185,6 +186,7 @@ pub(super) enum SpreadOp {
     /// The groups of the first match; a group that took no part is empty.
     Groups {
         compiled: Box<CompiledRegex>,
+        straight: Option<StraightPattern>,
         count: usize,
     },
 }

@@ -142,6 +142,9 @@ impl Results {
     /// Sets one of several results of each value, from 0. It is missing where there are fewer results, or where it is empty.
     pub(crate) fn set_result_of(&mut self, several: &Results, number: usize, values: Texts) {
         self.begin(values);
+        if several.are_plain_parts() {
+            return self.set_plain_part(several, number);
+        }
         self.is_made = several.is_made;
         self.buffer.clear();
         let text = several.text(values.text).as_bytes();
@@ -169,6 +172,28 @@ impl Results {
             }
         }
         self.is_too_large = several.is_too_large || self.buffer.is_full();
+    }
+
+    /// Whether they are several plain parts of each value, with the usual state.
+    fn are_plain_parts(&self) -> bool {
+        !self.is_made && self.are_several() && self.are_filled() && self.forms.are_plain()
+    }
+
+    // A separate function, so that the loop keeps its variables in registers.
+    #[inline(never)]
+    fn set_plain_part(&mut self, several: &Results, number: usize) {
+        let mut is_missing = false;
+        for (span, items) in self.spans.iter_mut().zip(several.offsets.windows(2)) {
+            let item = items[0] as usize + number;
+            let part = if item < items[1] as usize { several.spans.get(item) } else { None };
+            *span = part.copied().unwrap_or_default();
+            is_missing |= span.is_empty();
+        }
+        self.forms.clear(self.spans.len());
+        if is_missing {
+            let state = |span: &Span| if span.is_empty() { State::MISSING } else { State::default() };
+            self.states.extend(self.spans.iter().map(state));
+        }
     }
 
     pub(super) fn note_blank(&mut self, values: Texts) {

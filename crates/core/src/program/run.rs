@@ -41,8 +41,8 @@ impl Work {
         self
     }
 
-    /// Sets the numbers of the rows of the next values.
-    pub(crate) fn set_row_numbers(&mut self, numbers: impl Iterator<Item = u64>) -> &mut Work {
+    /// Sets the numbers of the rows of the next values; without them, the rows are 1, 2, 3 and so on.
+    pub fn set_row_numbers(&mut self, numbers: impl Iterator<Item = u64>) -> &mut Work {
         self.row_numbers.clear();
         self.row_numbers.extend(numbers);
         self

@@ -139,7 +139,9 @@ fn built(parts: &[BuildPart]) -> String {
         BuildPart::Text(text) => text.replace('{', "{{").replace('}', "}}"),
         // Between braces there is no brace, which what cannot be seen is written with between quotes.
         BuildPart::Name(ColumnRef::Name(name), _) if ColumnRef::parse(name) == ColumnRef::Name(name.clone()) => {
-            format!("{{{name}}}")
+            // Two braces together would be one brace of the text.
+            let space = if name.starts_with('{') { " " } else { "" };
+            format!("{{{space}{name}}}")
         }
         BuildPart::Name(named, _) => format!("{{{}}}", column(named)),
     };

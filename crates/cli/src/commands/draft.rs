@@ -192,7 +192,11 @@ fn from_examples(
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<DraftText, Failure> {
-    let SearchResult { found, was_cut_short } = draft::search(examples);
+    let SearchResult { mut found, was_cut_short } = draft::search(examples);
+    let are_kinds = found.is_empty() && !was_cut_short;
+    if are_kinds {
+        found = draft::search_kinds(examples).found;
+    }
     if found.is_empty() && was_cut_short {
         let message = "no phrase was found; not all were tried, because the examples are long";
         return Err(Failure::usage(message, "give examples of shorter values, or more of them with fewer parts"));
@@ -205,13 +209,16 @@ fn from_examples(
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
-    let shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
+    let mut shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
+    if are_kinds {
+        shown.splice(0..0, wanted::KINDS.map(str::to_owned));
+    }
     Ok(DraftText { shown, list })
 }
 
 fn no_phrase(examples: &[Example]) -> Failure {
     let shown = |index: &usize| format!("{} => {}", examples[*index].value, examples[*index].result);
-    let slip = "look for a slip in them; codes of two kinds need two phrases, joined by `or` or chosen by `when`";
+    let slip = "look for a slip in them; codes of two kinds need two phrases, joined by `or` or chosen by `if`";
     match draft::contradiction(examples) {
         Contradiction::Alone(alone) => {
             let all: Vec<String> = alone.iter().map(|index| format!("'{}'", shown(index))).collect();

@@ -5,6 +5,11 @@ use keen_notch_io::draft::{Differing, PhraseTrials};
 use super::style::{self, paint};
 use super::{shell, table, visible};
 
+pub const KINDS: [&str; 2] = [
+    "No single phrase fits all examples, so these treat the values as two or more kinds.",
+    "If the values are of one kind, look for a slip in the examples.",
+];
+
 /// Draws the matching phrases, the best first, and the rows that distinguish them.
 pub fn draw(
     column: &str,

@@ -6,6 +6,7 @@ mod cuts;
 mod dates;
 mod example;
 mod finishes;
+mod kinds;
 mod list;
 mod marks;
 mod naming;
@@ -19,6 +20,8 @@ mod wanted;
 
 #[doc(hidden)]
 pub use example::{Example, check};
+#[doc(hidden)]
+pub use kinds::search_kinds;
 pub use list::draft_of_values;
 #[doc(hidden)]
 pub use list::{Draft, Evidence, Origin, draft};

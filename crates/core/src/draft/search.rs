@@ -47,6 +47,11 @@ pub fn search(examples: &[Example]) -> SearchResult {
     Search::of(examples, false)
 }
 
+/// The same, with two cuts only if no single one does.
+pub(super) fn search_simple(examples: &[Example]) -> SearchResult {
+    Search::of(examples, true)
+}
+
 struct Search<'a> {
     target: Target<'a>,
     plans: Plans,
@@ -173,7 +178,7 @@ const MOST_PAIRED: usize = 6;
 pub fn contradiction(examples: &[Example]) -> Contradiction {
     let has_one = |indices: &[usize]| {
         let chosen: Vec<Example> = indices.iter().map(|index| examples[*index].clone()).collect();
-        Search::of(&chosen, true).found.into_iter().next()
+        search_simple(&chosen).found.into_iter().next()
     };
     let alone: Vec<usize> = (0..examples.len()).filter(|index| has_one(&[*index]).is_none()).collect();
     if !alone.is_empty() {

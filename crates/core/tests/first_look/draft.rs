@@ -3,6 +3,7 @@
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{
     Contradiction, DraftPiece, Example, Origin, Proposal, RankedPhrase, contradiction, differ, draft, fits, rank, search,
+    search_kinds,
 };
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
@@ -113,6 +114,29 @@ fn examples_that_contradict_each_other() {
             (found, expected) => assert_eq!(found, expected, "{wanted:?}"),
         }
     }
+}
+
+#[test]
+fn phrases_for_values_of_several_kinds() {
+    for (wanted, tried) in [
+        (vec!["GRP-1-S7K2 => S7K2", "HNG-2 => HNG", "GRP-3-N9 => N9"], vec![("GRP-44-AB", "AB"), ("HNG-5", "HNG")]),
+        (vec!["041-7 => 7", "A.19 => A", "B.20 => B", "042-8 => 8"], vec![("C.1", "C"), ("199-6", "6")]),
+        (
+            vec!["GRP-17-x => 17", "HNG-18-y => y", "SHV-19-z => SHV", "SHV-29-y => SHV", "HNG-18-z => z", "GRP-18-y => 18"],
+            vec![("GRP-99-q", "99"), ("HNG-1-w", "w"), ("SHV-2-v", "SHV")],
+        ),
+        (vec!["12345678 => 1234", "00-12345 => 12345"], vec![("87654321", "8765"), ("11-1", "1")]),
+    ] {
+        assert!(search(&examples(&wanted)).found.is_empty(), "{wanted:?}");
+        let found = search_kinds(&examples(&wanted)).found;
+        let best = &found.first().unwrap_or_else(|| panic!("{wanted:?}")).phrase;
+        assert!(found.iter().all(|found| fits(&found.phrase, &examples(&wanted))), "{wanted:?}");
+        for (value, expected) in tried {
+            assert_eq!(cut(best, value).as_deref(), Some(expected), "{wanted:?}: {best}");
+        }
+    }
+    let same_value = examples(&["GRP-1 => G", "GRP-1 => P"]);
+    assert!(search_kinds(&same_value).found.is_empty(), "nothing tells them apart");
 }
 
 proptest! {

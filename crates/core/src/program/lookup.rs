@@ -1,12 +1,9 @@
 //! Tables of keys and results, for `lookup`.
 
-use std::hash::{BuildHasher as _, Hasher as _};
 use std::sync::OnceLock;
 
-use foldhash::fast::RandomState;
-use hashbrown::HashTable;
-
 use super::adds::ByteSet;
+use super::pairs::{AT_A_TIME, Pairs, Record, are_same};
 use crate::batch::{Buffer, Span};
 use crate::phrase::ast::LookupSource;
 use crate::text::case::fold;
@@ -23,7 +20,7 @@ const MOST_CANDIDATES: usize = 200;
 
 /// Keys and their results.
 ///
-/// All texts are in one allocation. With a slot of the hash table, a key takes 15 to 30 bytes beyond its texts.
+/// All texts are in one allocation. A key takes 10 to 20 bytes beyond its texts.
 ///
 /// ```
 /// use keen_notch_core::runner::LookupTable;
@@ -36,23 +33,12 @@ const MOST_CANDIDATES: usize = 200;
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct LookupTable {
-    /// Each key and its result.
-    texts: String,
-    slots: HashTable<Slot>,
-    hasher: RandomState,
+    pairs: Pairs,
     added: ByteSet,
     any_case: bool,
     file: Option<Box<str>>,
     header: Option<Box<str>>,
     similar: OnceLock<SimilarKeys>,
-}
-
-#[derive(Debug, Clone, Copy)]
-struct Slot {
-    /// The byte where the key begins. Its result follows it.
-    start: u32,
-    key: u32,
-    result: u32,
 }
 
 /// A pair that a table cannot take.
@@ -108,42 +94,41 @@ impl LookupTable {
         } else {
             key
         };
-        if let Some(slot) = self.slot(key.as_bytes()) {
-            let before = self.result(slot);
+        if let Some(before) = self.result(key) {
             return if before == result { Ok(()) } else { Err(LookupError::TwoResults(before.to_owned())) };
         }
-        let size = |bytes: usize| u32::try_from(bytes).map_err(|_| LookupError::TooLarge);
-        size(self.texts.len() + key.len() + result.len())?;
-        let slot = Slot { start: size(self.texts.len())?, key: size(key.len())?, result: size(result.len())? };
-        self.texts.push_str(key);
-        self.texts.push_str(result);
         self.added.add(result);
-        let LookupTable { texts, slots, hasher, .. } = self;
-        let hash_of = |slot: &Slot| hash(hasher, key_of(texts, *slot));
-        slots.insert_unique(hash_of(&slot), slot, hash_of);
-        Ok(())
+        self.pairs.add(key.as_bytes(), result.as_bytes()).ok_or(LookupError::TooLarge)
     }
 
     /// The result for a key.
-    #[inline]
     pub fn get(&self, key: &str) -> Option<&str> {
-        let slot = if self.any_case { self.slot(fold(key).as_bytes()) } else { self.slot(key.as_bytes()) };
-        slot.map(|slot| self.result(slot))
+        if self.any_case { self.result(&fold(key)) } else { self.result(key) }
+    }
+
+    fn result(&self, key: &str) -> Option<&str> {
+        let record = self.pairs.find(key.as_bytes())?;
+        Some(self.pair(record).1)
+    }
+
+    fn pair(&self, record: Record) -> (&str, &str) {
+        let text = |bytes| str::from_utf8(bytes).unwrap_or_default();
+        self.pairs.pair(record).map_or(("", ""), |(key, result)| (text(key), text(result)))
     }
 
     /// The number of keys.
     pub fn count(&self) -> usize {
-        self.slots.len()
+        self.pairs.count()
     }
 
     /// The size of the texts, in bytes.
     pub fn bytes(&self) -> usize {
-        self.texts.len()
+        self.pairs.bytes()
     }
 
-    /// The pairs of keys and results, in any order.
+    /// The pairs of keys and results, in the order in which they were added.
     pub fn pairs(&self) -> impl Iterator<Item = (&str, &str)> {
-        self.slots.iter().map(|slot| (self.key(*slot), self.result(*slot)))
+        self.pairs.records().map(|record| self.pair(record))
     }
 
     /// The bytes that results have.
@@ -186,11 +171,11 @@ impl LookupTable {
     pub fn nearest(&self, text: &str) -> Vec<&str> {
         let similar = self.similar.get_or_init(|| SimilarKeys::new(self));
         let loose_text = loose(text);
-        let mut candidates: Vec<Slot> = Vec::new();
+        let mut candidates: Vec<Record> = Vec::new();
         variants(&loose_text, |variant| {
-            for slot in similar.of(hash(&self.hasher, variant.as_bytes())) {
-                if candidates.len() < MOST_CANDIDATES && candidates.iter().all(|other| other.start != slot.start) {
-                    candidates.push(*slot);
+            for record in similar.of(self.pairs.hash(variant.as_bytes())) {
+                if candidates.len() < MOST_CANDIDATES && !candidates.contains(&record) {
+                    candidates.push(record);
                 }
             }
         });
@@ -198,8 +183,8 @@ impl LookupTable {
         let distance = |one: &str, other: &str| strsim::damerau_levenshtein(one, other);
         let mut ranked: Vec<(usize, usize, u32, &str)> = candidates
             .into_iter()
-            .map(|slot| (slot, self.key(slot)))
-            .map(|(slot, key)| (distance(&loose_text, &loose(key)), distance(text, key), slot.start, key))
+            .map(|record| (record, self.pair(record).0))
+            .map(|(record, key)| (distance(&loose_text, &loose(key)), distance(text, key), record, key))
             .filter(|(edits, ..)| *edits <= allowed)
             .collect();
         ranked.sort_unstable();
@@ -208,84 +193,63 @@ impl LookupTable {
 
     /// Replaces each text, which is ASCII, by its result, written to `buffer`.
     pub(super) fn write_plain(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
+        let mut hashes = [0; AT_A_TIME];
         let mut lower = Vec::new();
-        for span in spans {
-            let start = buffer.width();
-            if !span.is_empty() {
+        for spans in spans.chunks_mut(AT_A_TIME) {
+            for (span, hash) in spans.iter().zip(&mut hashes) {
                 let mut key = span.bytes(text);
                 if self.any_case {
                     lower.clear();
                     lower.extend(key.iter().map(u8::to_ascii_lowercase));
                     key = &lower;
                 }
-                if let Some(slot) = self.slot(key) {
-                    buffer.extend_within(self.result(slot).as_bytes());
-                }
+                *hash = self.pairs.hash(key);
             }
-            *span = Span::new(start, buffer.width());
+            let keys: &[Span] = spans;
+            let is_same = |index: usize, key: &[u8]| {
+                let text = keys.get(index).map_or(&[][..], |span| span.bytes(text));
+                if self.any_case { key.eq_ignore_ascii_case(text) } else { are_same(key, text) }
+            };
+            let mut results = [Span::default(); AT_A_TIME];
+            self.pairs.find_all(&hashes[..keys.len()], is_same, |index, result| {
+                let start = buffer.width();
+                if !keys[index].is_empty() {
+                    buffer.extend_within(result);
+                }
+                results[index] = Span::new(start, buffer.width());
+            });
+            spans.copy_from_slice(&results[..spans.len()]);
         }
     }
-
-    #[inline]
-    fn slot(&self, key: &[u8]) -> Option<Slot> {
-        self.slots.find(hash(&self.hasher, key), |slot| key_of(&self.texts, *slot) == key).copied()
-    }
-
-    fn key(&self, slot: Slot) -> &str {
-        self.texts.get(slot.start as usize..(slot.start + slot.key) as usize).unwrap_or_default()
-    }
-
-    #[inline]
-    fn result(&self, slot: Slot) -> &str {
-        let start = (slot.start + slot.key) as usize;
-        self.texts.get(start..start + slot.result as usize).unwrap_or_default()
-    }
-}
-
-#[inline]
-fn key_of(texts: &str, slot: Slot) -> &[u8] {
-    texts.as_bytes().get(slot.start as usize..(slot.start + slot.key) as usize).unwrap_or_default()
-}
-
-#[inline]
-fn hash(hasher: &RandomState, key: &[u8]) -> u64 {
-    let mut hasher = hasher.build_hasher();
-    hasher.write(key);
-    hasher.finish()
 }
 
 /// The keys by hashes of their variants, sorted.
 #[derive(Debug, Clone, Default)]
-struct SimilarKeys {
-    hashes: Vec<(u32, u32)>,
-    slots: Vec<Slot>,
-}
+struct SimilarKeys(Vec<(u32, Record)>);
 
 impl SimilarKeys {
     fn new(table: &LookupTable) -> SimilarKeys {
-        let mut slots: Vec<Slot> = table.slots.iter().copied().collect();
-        slots.sort_unstable_by_key(|slot| slot.start);
         let mut hashes = Vec::new();
-        for (index, slot) in (0..).zip(&slots) {
+        for record in table.pairs.records() {
             let mut of_key = 0;
-            variants(&loose(table.key(*slot)), |variant| {
+            variants(&loose(table.pair(record).0), |variant| {
                 // A large table has room for the keys themselves.
                 if of_key == 0 || hashes.len() < MOST_SIMILAR {
-                    hashes.push((hash(&table.hasher, variant.as_bytes()) as u32, index));
+                    hashes.push((table.pairs.hash(variant.as_bytes()) as u32, record));
                 }
                 of_key += 1;
             });
         }
         hashes.sort_unstable();
         hashes.dedup();
-        SimilarKeys { hashes, slots }
+        SimilarKeys(hashes)
     }
 
-    fn of(&self, hash: u64) -> impl Iterator<Item = &Slot> {
+    fn of(&self, hash: u64) -> impl Iterator<Item = Record> {
         let hash = hash as u32;
-        let first = self.hashes.partition_point(|(other, _)| *other < hash);
-        let same = self.hashes[first..].iter().take_while(move |(other, _)| *other == hash);
-        same.filter_map(|(_, slot)| self.slots.get(*slot as usize))
+        let first = self.0.partition_point(|(other, _)| *other < hash);
+        let same = self.0[first..].iter().take_while(move |(other, _)| *other == hash);
+        same.map(|(_, record)| *record)
     }
 }
 
@@ -351,9 +315,7 @@ mod tests {
         let mut table = LookupTable::new(false);
         let keys = 1_000_000;
         (0..keys).for_each(|key| table.add(&format!("{key:08}"), "x").unwrap());
-        let own = std::mem::size_of::<Slot>() + 1;
-        assert!(table.slots.capacity() * 8 / 7 * own < keys * 100, "{} slots", table.slots.capacity());
-        assert!(table.texts.capacity() < keys * 9 * 2);
+        assert!(table.pairs.memory() < table.bytes() + keys * 100, "{} bytes", table.pairs.memory());
         assert_eq!(table.get("00999999"), Some("x"));
     }
 }

@@ -17,6 +17,7 @@ mod missing;
 pub(crate) mod number;
 mod one;
 mod op;
+mod pairs;
 mod pattern;
 mod results;
 mod run;

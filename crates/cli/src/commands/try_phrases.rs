@@ -1,7 +1,7 @@
 //! `try`: tries phrases in the terminal.
 
 use std::io::{self, IsTerminal, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::Duration;
 
@@ -9,6 +9,7 @@ use crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifier
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::phrase::ast::{Condition, Phrase};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, TryArgs};
@@ -23,6 +24,8 @@ use crate::try_ui::{
 };
 
 const PAUSE: Duration = Duration::from_millis(120);
+/// Limit for completions, in files of a folder.
+const MOST_FILES: usize = 1000;
 
 pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     if !io::stdin().is_terminal() || !io::stdout().is_terminal() {
@@ -45,7 +48,8 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let named = args::column(args.of.column.as_deref());
     let named = named.as_ref().or(list.main());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named, header)?))?;
-    let sample = Sample::read(&mut table, column)?;
+    let mut sample = Sample::read(&mut table, column)?;
+    sample.files = tables_in(args.list.as_deref().and_then(Path::parent).unwrap_or(Path::new("")));
     if sample.rows() == 0 {
         return Err(Failure::file(format!("{} has no rows", names(&inputs)), "name a table with rows"));
     }
@@ -80,7 +84,18 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     session.say_how_to_go_on(args, console)
 }
 
-fn has_text(path: &std::path::Path) -> bool {
+/// The names of the tables in a folder.
+fn tables_in(folder: &Path) -> Vec<String> {
+    let folder = if folder == Path::new("") { Path::new(".") } else { folder };
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().take(MOST_FILES);
+    let names = entries.filter_map(|entry| entry.file_name().into_string().ok());
+    let is_table = |name: &String| !name.starts_with('.') && FileFormat::of(Path::new(name)).kind.is_some();
+    let mut names: Vec<String> = names.filter(is_table).collect();
+    names.sort_unstable();
+    names
+}
+
+fn has_text(path: &Path) -> bool {
     // An unreadable list is an error when it is read.
     std::fs::read(path).map_or_else(|_| path.exists(), |bytes| !bytes.trim_ascii().is_empty())
 }

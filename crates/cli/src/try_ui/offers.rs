@@ -29,7 +29,7 @@ impl Offers {
     pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let columns: Vec<String> = (0..sample.header.count_with_paths()).map(|column| sample.header.title(column)).collect();
-        let known = CompletionContext { markers: &markers, columns: &columns, dates: &sample.dates };
+        let known = CompletionContext { markers: &markers, columns: &columns, dates: &sample.dates, files: &sample.files };
         let (start, Upcoming { from, words }) = match line {
             Line::Name => return Offers::default(),
             Line::Phrase => (0, next_of_phrase(text, known)),
@@ -58,6 +58,9 @@ impl Offers {
     pub fn phrases(wanted: &[WantedResult], sample: &Sample, unit: Unit) -> Offers {
         let examples: Vec<Example> = wanted.iter().map(|wanted| wanted.example.clone()).collect();
         let mut found = draft::search(&examples).found;
+        if found.is_empty() {
+            found = draft::search_kinds(&examples).found;
+        }
         found.retain(|found| wanted.iter().all(|wanted| wanted.is_given_by(&found.phrase, unit)));
         let ranked = draft::rank(&found, &examples, &sample.ranked());
         Offers { all: ranked.into_iter().map(|ranked| ranked.phrase).collect(), are_phrases: true, ..Offers::default() }

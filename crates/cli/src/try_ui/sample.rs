@@ -25,6 +25,8 @@ pub struct Sample {
     pub delimiters: Vec<String>,
     /// The formats of its dates, or the usual ones.
     pub dates: Vec<&'static str>,
+    /// The tables in the folder of the cut list.
+    pub files: Vec<String>,
     columns: Vec<Column<'static>>,
     numbers: Vec<u64>,
     shape_of: Vec<Option<usize>>,
@@ -57,8 +59,19 @@ impl Sample {
 
     fn new(header: Header, column: usize) -> Sample {
         let columns = (0..header.count_with_paths()).map(|_| Column::default()).collect();
-        let (shapes, delimiters, dates) = Default::default();
-        Sample { header, column, is_all: true, shapes, delimiters, dates, columns, numbers: Vec::new(), shape_of: Vec::new() }
+        let (shapes, delimiters, dates, files) = Default::default();
+        Sample {
+            header,
+            column,
+            is_all: true,
+            shapes,
+            delimiters,
+            dates,
+            files,
+            columns,
+            numbers: Vec::new(),
+            shape_of: Vec::new(),
+        }
     }
 
     fn push<'v>(&mut self, number: u64, values: impl Iterator<Item = &'v str>) {

@@ -1,4 +1,4 @@
-//! Phrases for values of several kinds: `if` a condition tells the first kind from the others, `else` for these.
+//! Phrases for values of several kinds, with `if` and `else`.
 
 use std::collections::BTreeSet;
 
@@ -10,15 +10,15 @@ use crate::program::{ConditionPlan, Setting};
 use crate::text::unit::Unit;
 
 const MOST_KINDS: usize = 4;
-/// Ways to tell a kind from the others that are followed up.
+/// Limit for the ways to distinguish a kind.
 const MOST_WAYS: usize = 8;
-/// Ways that led to a phrase, after which the search ends.
+/// The search ends after this many successful ways.
 const ENOUGH: usize = 3;
-/// Conditions for the same kind, and phrases for each.
+/// Limits for the conditions of a kind, and for its phrases.
 const MOST_CONDITIONS: usize = 2;
 const MOST_PHRASES: usize = 3;
 
-/// Searches for phrases of two to four kinds of values. Meant for examples that no single phrase fits.
+/// Searches for phrases that distinguish two to four kinds of values. Use it if no single phrase fits.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, search_kinds};
@@ -71,11 +71,11 @@ fn kinds(examples: &[Example], most: usize) -> SearchResult {
     all
 }
 
-/// A kind of values, and how it is told from the others.
+/// A kind of values, with the conditions that distinguish it.
 struct Way {
     /// Whether each example is of the kind.
     kind: Vec<bool>,
-    /// The conditions that say so, with their costs, the simplest first.
+    /// Equivalent conditions with their costs, the simplest first.
     conditions: Vec<(String, f64)>,
 }
 
@@ -99,7 +99,7 @@ fn ways(examples: &[Example]) -> Vec<Way> {
     ways
 }
 
-/// Conditions on what the values have: what they start with, marks, classes, and lengths.
+/// Candidates: first letters, marks, classes and lengths.
 fn conditions(examples: &[Example]) -> Vec<(String, f64)> {
     let each = |property: &dyn Fn(&str) -> Vec<String>| -> BTreeSet<String> {
         examples.iter().flat_map(|example| property(&example.value)).collect()

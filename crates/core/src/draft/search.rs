@@ -47,7 +47,7 @@ pub fn search(examples: &[Example]) -> SearchResult {
     Search::of(examples, false)
 }
 
-/// The same, with two cuts only if no single one does.
+/// Like [`search`], but tries two cuts only if one cut is not enough.
 pub(super) fn search_simple(examples: &[Example]) -> SearchResult {
     Search::of(examples, true)
 }

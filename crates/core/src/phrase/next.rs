@@ -14,6 +14,8 @@ pub struct CompletionContext<'a> {
     pub columns: &'a [String],
     /// Formats of dates, such as those of a column.
     pub dates: &'a [&'a str],
+    /// Files for `lookup in` and `listed in`.
+    pub files: &'a [String],
 }
 
 /// Completions of an unfinished phrase or condition.
@@ -94,6 +96,7 @@ fn words(next: Next, known: CompletionContext) -> Vec<String> {
         Next::Word(word) => vec![word.to_owned()],
         Next::Marker => known.markers.iter().map(|marker| quoted(marker)).collect(),
         Next::DateFormat => known.dates.iter().map(|format| quoted(format)).collect(),
+        Next::File => known.files.iter().map(|file| quoted(file)).collect(),
         Next::Column => known.columns.iter().map(|column| column_name(column)).collect(),
     }
 }
@@ -116,7 +119,7 @@ mod tests {
     const MARKERS: [&str; 4] = ["-", "(", ")", ";"];
 
     fn known(columns: &[String]) -> CompletionContext<'_> {
-        CompletionContext { markers: &MARKERS, columns, dates: &["%d.%m.%Y"] }
+        CompletionContext { markers: &MARKERS, columns, dates: &["%d.%m.%Y"], files: &[] }
     }
 
     fn after(source: &str) -> Vec<String> {
@@ -170,6 +173,10 @@ mod tests {
         }
         let columns = ["crew_id".to_owned(), "crew name".to_owned()];
         assert_eq!(next_of_condition("same as ", known(&columns)).words, ["crew_id", "\"crew name\""]);
+        let files = ["families.csv".to_owned(), "sites.csv".to_owned()];
+        let known_files = CompletionContext { files: &files, ..known(&[]) };
+        assert_eq!(next_of_phrase("first 3 then lookup in ", known_files).words, ["\"families.csv\"", "\"sites.csv\""]);
+        assert_eq!(next_of_condition("listed in \"s", known_files).words, ["\"sites.csv\""]);
         // The name may already be complete.
         assert_eq!(next_of_condition("same as crew", known(&columns)).words, ["crew_id", "crew or", "crew any", "crew and"]);
         let conditions = next_of_condition("", known(&[])).words;

@@ -16,7 +16,7 @@ pub(crate) struct DatePlan {
     from: Option<i16>,
     /// The format of the result; `None` for ISO 8601.
     output: Option<String>,
-    /// The faster way, for dates of digits.
+    /// The fast path.
     day: Option<Arc<DayPlan>>,
 }
 
@@ -135,7 +135,7 @@ impl DatePlan {
         written.and_then(|written| strtime::parse(&self.format, written)).map_err(|error| error.to_string())
     }
 
-    /// The date in a text, written; `None` if there is none.
+    /// Parses a date and formats it.
     pub(crate) fn read(&self, text: &str) -> Option<String> {
         match &self.day {
             Some(day) => day.read(text.as_bytes()).map(|date| day.write(date).text().to_owned()),

@@ -1,4 +1,4 @@
-//! Dates of digits alone, such as `%d.%m.%Y`, read and written without the general parser. [`super::date`] defines the results.
+//! A fast path for numeric dates such as `%d.%m.%Y`. [`super::date`] defines the results.
 
 use jiff::civil::Date;
 
@@ -8,7 +8,7 @@ use crate::batch::{Buffer, Span};
 /// Longer results use the general writer.
 const LONGEST: usize = 32;
 
-/// A reader and a writer of dates whose fields are `%Y`, `%y`, `%m` and `%d`, each once.
+/// Reads and writes dates with a year, a month and a day, each as digits.
 #[derive(Debug, Clone)]
 pub(super) struct DayPlan {
     read: Box<[Place]>,
@@ -27,7 +27,7 @@ enum Place {
     Text(u8),
 }
 
-/// A date as it is written.
+/// A formatted date.
 pub(super) struct Written {
     bytes: [u8; LONGEST],
     width: usize,
@@ -60,7 +60,7 @@ impl Written {
 }
 
 impl DayPlan {
-    /// `None` for other formats. `fields` are those of the format that is read.
+    /// `None` for other formats. `fields` belong to `format`.
     pub(super) fn new(format: &str, fields: &[Field], from: Option<i16>, output: Option<&str>) -> Option<DayPlan> {
         let least = |place: usize| match fields.get(place) {
             Some(Field::Digits { least, .. }) => *least,
@@ -76,7 +76,7 @@ impl DayPlan {
         ((years, months, days) == (1, 1, 1) && width <= LONGEST).then_some(DayPlan { read, write, from })
     }
 
-    /// The date in a text; `None` if there is none.
+    /// Parses a date.
     #[inline]
     pub(super) fn read(&self, text: &[u8]) -> Option<Date> {
         let (mut at, mut year, mut month, mut day) = (0, 0, 0, 0);
@@ -87,7 +87,7 @@ impl DayPlan {
                 Place::Year => year = number(text, &mut at, 4, 4)?,
                 Place::ShortYear => {
                     let short = number(text, &mut at, 2, 2)?;
-                    // As in POSIX: 69 to 99 are of the 20th century.
+                    // POSIX: 69 to 99 belong to the 20th century.
                     year = match self.from {
                         Some(from) => from + (short - from).rem_euclid(100),
                         None if short >= 69 => 1900 + short,
@@ -122,7 +122,7 @@ impl DayPlan {
         written
     }
 
-    /// Replaces each text, which is ASCII, by its date, written to `buffer`.
+    /// Replaces each ASCII text by its date, written to `buffer`.
     pub(super) fn write_plain(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
         for span in spans {
             let start = buffer.width();
@@ -134,7 +134,7 @@ impl DayPlan {
     }
 }
 
-/// The places of a format; `least` says how many digits a field has at least.
+/// Parses a format; `least` returns the minimum number of digits of a field.
 fn places(format: &str, least: impl Fn(usize) -> usize) -> Option<Box<[Place]>> {
     let (mut places, mut chars) = (Vec::new(), format.chars());
     while let Some(c) = chars.next() {
@@ -154,7 +154,7 @@ fn places(format: &str, least: impl Fn(usize) -> usize) -> Option<Box<[Place]>> 
     Some(places.into())
 }
 
-/// The number of `least` to `most` digits at `at`, which moves after them.
+/// Parses `least` to `most` digits at `at`, and moves `at` after them.
 #[inline]
 fn number(text: &[u8], at: &mut usize, least: usize, most: usize) -> Option<i16> {
     let (mut number, mut count) = (0, 0);

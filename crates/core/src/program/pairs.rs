@@ -1,33 +1,32 @@
 //! Pairs of keys and results, found by a hash of the key.
 //!
-//! A search in a large table waits for memory. Several searches at a time wait together, which is why [`Pairs::find_all`] goes over them
-//! in passes.
+//! A search in a large table mostly waits for memory. [`Pairs::find_all`] runs many searches in passes, so their waits overlap.
 
 use std::hash::{BuildHasher as _, Hasher as _};
 use std::hint::black_box;
 
 use foldhash::fast::RandomState;
 
-/// The number of searches at a time.
+/// The batch size of [`Pairs::find_all`].
 pub(super) const AT_A_TIME: usize = 64;
 /// A size of this many bytes or more takes four more bytes.
 const LONG: usize = 255;
 
 #[derive(Debug, Clone)]
 pub(super) struct Pairs {
-    /// Each pair: the sizes of its key and its result, the key, the result.
+    /// Each record: size of the key, size of the result, key, result.
     records: Vec<u8>,
-    /// For each hash, the byte after the start of a record, below as much of the hash as there is room for; 0 if there is none. A power
-    /// of two, at most half full. Searches go on at the next place.
+    /// An open-addressing table with linear probing: a power of two, at most half full. A place holds 1 + the start of a record in its low
+    /// bits, and bits of the hash above them; 0 is free.
     places: Vec<u32>,
-    /// The bits of a place that are of the record.
+    /// Mask of the low bits.
     of_record: u32,
     count: usize,
     bytes: usize,
     hasher: RandomState,
 }
 
-/// The byte where a record begins.
+/// The start of a record, in bytes.
 pub(super) type Record = u32;
 
 impl Default for Pairs {
@@ -47,13 +46,13 @@ impl Pairs {
         self.bytes
     }
 
-    /// All memory, in bytes.
+    /// The memory, in bytes.
     #[cfg(test)]
     pub(super) fn memory(&self) -> usize {
         self.records.capacity() + self.places.capacity() * size_of::<u32>()
     }
 
-    /// Adds a key that is not there. `None` if the texts are too large.
+    /// Adds a new key. `None` if the texts are too large.
     pub(super) fn add(&mut self, key: &[u8], result: &[u8]) -> Option<()> {
         let record = u32::try_from(self.records.len()).ok()?;
         u32::try_from(self.records.len() + 2 * (1 + size_of::<u32>()) + key.len() + result.len()).ok()?;
@@ -97,7 +96,7 @@ impl Pairs {
         self.places[at] = self.tag(hash) | (record + 1);
     }
 
-    /// The part of a hash that is in the places.
+    /// The bits of a hash that a place holds.
     #[inline]
     fn tag(&self, hash: u64) -> u32 {
         (hash >> 32) as u32 & !self.of_record
@@ -132,7 +131,7 @@ impl Pairs {
         Some(Parts { key, result, end: (self.records.len() - rest.len()) as Record })
     }
 
-    /// The records, in the order in which they were added.
+    /// The records in insertion order.
     pub(super) fn records(&self) -> impl Iterator<Item = Record> {
         std::iter::successors(Some(0), |record| Some(self.parts(*record)?.end)).take(self.count)
     }
@@ -155,13 +154,13 @@ impl Pairs {
         }
     }
 
-    /// Calls `see` with the result of each key, by its index; empty for a key that is not there. `hashes` are those of the keys, at most
-    /// [`AT_A_TIME`]. `is_same` compares the key at an index.
+    /// Calls `see` with the index and the result of each key; unknown keys have an empty result. Takes the hashes of up to [`AT_A_TIME`]
+    /// keys; `is_same` compares the key at an index.
     #[inline]
     pub(super) fn find_all(&self, hashes: &[u64], is_same: impl Fn(usize, &[u8]) -> bool, mut see: impl FnMut(usize, &[u8])) {
         let mut likely = [0; AT_A_TIME];
         let last = self.places.len() - 1;
-        // The places come near before one decides where to search on, and the records before they are compared.
+        // Loads the places into the cache before the branches that depend on them, and later the records.
         let near = hashes.iter().filter_map(|hash| self.places.get(*hash as usize & last));
         black_box(near.fold(0, |all, place| all ^ place));
         for (hash, likely) in hashes.iter().zip(&mut likely) {
@@ -184,7 +183,7 @@ impl Pairs {
             let result = match pair {
                 None => &[],
                 Some((key, result)) if is_same(index, key) => result,
-                // Another key has the same tag.
+                // Two keys share the tag.
                 Some(_) => {
                     let record = self.find_from(*hash, |key| is_same(index, key));
                     record.and_then(|record| self.pair(record)).map_or(&[][..], |(_, result)| result)
@@ -195,7 +194,7 @@ impl Pairs {
     }
 }
 
-/// Whether two keys are the same, without a call for the usual sizes.
+/// Compares two keys, without a function call for 8 to 16 bytes.
 #[inline]
 pub(super) fn are_same(one: &[u8], other: &[u8]) -> bool {
     let ends = |key: &[u8]| Some((*key.first_chunk::<8>()?, *key.last_chunk::<8>()?));

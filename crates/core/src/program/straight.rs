@@ -1,7 +1,7 @@
-//! Patterns that read a plain text from its start without going back, such as `([A-Z]+)-([0-9]+)`.
+//! Patterns that match a plain text without backtracking, such as `([A-Z]+)-([0-9]+)`.
 //!
-//! Each run of a class ends at a byte of another class, so there is one way to match. A match at the start is the first one. Where there
-//! is none, the engine searches the rest.
+//! Each run of a class ends at a byte of another class, so a pattern matches in one way. A match at the start is the first match. If the
+//! start does not match, the engine searches the text.
 
 use regex_syntax::ParserBuilder;
 use regex_syntax::hir::{Class, Hir, HirKind, Look};
@@ -11,7 +11,7 @@ use crate::phrase::ast::Regex;
 /// Patterns with more groups use the engine.
 pub(super) const MOST_GROUPS: usize = 16;
 
-/// The places of the groups, in bytes; empty for a group that took no part.
+/// The start and end of each group, in bytes; empty for a group without a match.
 pub(super) type Places = [(usize, usize); MOST_GROUPS];
 
 #[derive(Debug, Clone)]
@@ -109,7 +109,7 @@ fn table(class: &Class) -> Option<Box<[bool; 256]>> {
     Some(table)
 }
 
-/// Whether a run ends in one place: what follows it begins with no byte of its class.
+/// Whether a run can end in one place only: the next byte is never in its class.
 fn has_one_end(steps: &[Step], run: usize) -> bool {
     let Step::Run { class, least, most } = &steps[run] else { return true };
     if least == most {

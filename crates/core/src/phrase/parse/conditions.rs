@@ -163,6 +163,7 @@ impl Parser<'_> {
     /// The rest of `listed in "sites.csv"` or of `lookup in "families.csv"`, after the first word.
     pub(super) fn file_columns(&mut self, form: &str, gives: bool) -> Result<LookupSource, PhraseError> {
         self.word("in", form)?;
+        self.ask([Next::File]);
         let file = self.text("the file in quotes")?.0;
         let keys = ListSource { file, column: None, has_header: true };
         let mut source = LookupSource { keys, give: None, any_case: false };

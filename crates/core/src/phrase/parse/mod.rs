@@ -120,6 +120,7 @@ pub(super) enum Next {
     Marker,
     Column,
     DateFormat,
+    File,
 }
 
 /// The tokens that could follow a phrase, or a condition if `is_condition`, in the order in which the parser tried them.

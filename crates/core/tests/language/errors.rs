@@ -31,7 +31,8 @@ fn invalid_phrases() {
         ),
         (r#"date "%d.%m.%Y" as "yyyy-mm""#, "\"yyyy-mm\"", "the date format cannot be used", r#"write `as "%Y-%m"`"#),
         (r#"date "%d.%m.%Y" as "%Y %H""#, "\"%Y %H\"", "the date format cannot be used", r#"write it like `as "%d.%m.%Y"`"#),
-        (r#"date "%Y" as"#, "", "the format of the result in quotes is missing at the end", "write"),
+        (r#"date "%Y" as"#, "", "the format of the result in quotes is missing at the end", "as \"%d.%m.%Y\""),
+        ("lookup in ", "", "the file in quotes is missing at the end", "lookup in \"families.csv\""),
         ("whether range 2020-02-30 to", "2020-02-30", "a date that exists was expected, not `2020-02-30`", "write it like"),
         ("whether range 2020-01-01 to 5", "5", "a date was expected, not `5`", "write both ends as dates"),
         (

@@ -164,14 +164,14 @@ impl Parser<'_> {
     pub(super) fn file_columns(&mut self, form: &str, gives: bool) -> Result<LookupSource, PhraseError> {
         self.word("in", form)?;
         self.ask([Next::File]);
-        let file = self.text("the file in quotes")?.0;
+        let file = self.text_like("the file in quotes", "families.csv")?.0;
         let keys = ListSource { file, column: None, has_header: true };
         let mut source = LookupSource { keys, give: None, any_case: false };
         loop {
             if source.keys.column.is_none() && self.take_word("column") {
-                source.keys.column = Some(self.text("the column in quotes")?.0);
+                source.keys.column = Some(self.text_like("the column in quotes", "code")?.0);
             } else if gives && source.give.is_none() && self.take_word("give") {
-                source.give = Some(self.text("the column in quotes")?.0);
+                source.give = Some(self.text_like("the column in quotes", "code")?.0);
             } else if !source.any_case && self.any_case()? {
                 source.any_case = true;
             } else if source.keys.has_header && self.take_word("no") {

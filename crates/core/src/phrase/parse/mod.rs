@@ -15,7 +15,7 @@ use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, S
 use super::guesses;
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
-use super::{ErrorKind, PhraseError};
+use super::{ErrorKind, PhraseError, quoted};
 
 const MOST_CHARACTERS: usize = 1_000_000_000;
 
@@ -310,16 +310,21 @@ impl<'a> Parser<'a> {
     }
 
     fn text(&mut self, wanted: &str) -> Result<(String, Span), PhraseError> {
+        self.text_like(wanted, "-")
+    }
+
+    /// A text in quotes, with an example for the error.
+    fn text_like(&mut self, wanted: &str, example: &str) -> Result<(String, Span), PhraseError> {
         match self.peek() {
             Some(Token { kind: TokenKind::Text(text), span }) => {
                 self.at += 1;
                 Ok((text.clone(), span.clone()))
             }
             Some(token) => {
-                let quoted = format!("\"{}\"", &self.source[token.span.clone()]);
-                Err(self.expected(wanted, self.with(token.span.clone(), &quoted)))
+                let text = format!("\"{}\"", &self.source[token.span.clone()]);
+                Err(self.expected(wanted, self.with(token.span.clone(), &text)))
             }
-            None => Err(self.expected(wanted, self.with_inserted(r#""-""#))),
+            None => Err(self.expected(wanted, self.with_inserted(&quoted(example)))),
         }
     }
 
@@ -342,7 +347,7 @@ impl<'a> Parser<'a> {
 
     fn date_format(&mut self) -> Result<DateFormat, PhraseError> {
         self.ask([Next::DateFormat]);
-        let (text, span) = self.text("the date format in quotes")?;
+        let (text, span) = self.text_like("the date format in quotes", "%d.%m.%Y")?;
         if !self.take_word("from") {
             return Ok(DateFormat { text, from: None, span });
         }

@@ -254,7 +254,7 @@ impl Parser<'_> {
             };
             return Err(self.expected("`as`", help));
         }
-        let (result, end) = self.text("the result in quotes")?;
+        let (result, end) = self.text_like("the result in quotes", "grip")?;
         Ok(LookupPair { key, result, span: span.start..end.end })
     }
 
@@ -263,7 +263,7 @@ impl Parser<'_> {
             return Ok(None);
         }
         self.ask([Next::DateFormat]);
-        let (text, span) = self.text("the format of the result in quotes")?;
+        let (text, span) = self.text_like("the format of the result in quotes", "%d.%m.%Y")?;
         Ok(Some(DateOutput { text, span }))
     }
 

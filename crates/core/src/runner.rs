@@ -163,18 +163,24 @@ impl std::error::Error for PushError {}
 
 struct NotGiven;
 
-impl Files for NotGiven {
-    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+impl NotGiven {
+    fn error(source: &ListSource) -> NoList {
         let reason = format!("the texts of {} are not given", source.file);
-        Err(NoList { reason, help: "supply them with `Runner::new`".to_owned() })
-    }
-
-    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
-        self.list(&source.keys).map(|_| Arc::default())
+        NoList { reason, help: "supply them with `Runner::new`".to_owned() }
     }
 }
 
-/// Files that remember what was read from them.
+impl Files for NotGiven {
+    fn list(&self, source: &ListSource) -> Result<List, NoList> {
+        Err(NotGiven::error(source))
+    }
+
+    fn lookup(&self, source: &LookupSource) -> Result<Arc<LookupTable>, NoList> {
+        Err(NotGiven::error(&source.keys))
+    }
+}
+
+/// Files with a record of what was read.
 struct RecordedFiles<'a> {
     files: &'a dyn Files,
     read: RefCell<BTreeSet<ListFile>>,

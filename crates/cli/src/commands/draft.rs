@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{CutList, Reading as ListReading};
-use keen_notch_core::draft::{self, Contradiction, Example, Origin, RankedPhrase, SearchResult};
+use keen_notch_core::draft::{self, Contradiction, Example, Origin, RankedPhrase};
 use keen_notch_core::piece::Rules;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
@@ -192,12 +192,9 @@ fn from_examples(
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<DraftText, Failure> {
-    let SearchResult { mut found, was_cut_short } = draft::search(examples);
-    let are_kinds = found.is_empty() && !was_cut_short;
-    if are_kinds {
-        found = draft::search_kinds(examples).found;
-    }
-    if found.is_empty() && was_cut_short {
+    let searched = draft::search_with_kinds(examples);
+    let found = &searched.found;
+    if found.is_empty() && searched.was_cut_short {
         let message = "no phrase was found; not all were tried, because the examples are long";
         return Err(Failure::usage(message, "give examples of shorter values, or more of them with fewer parts"));
     }
@@ -205,14 +202,11 @@ fn from_examples(
         return Err(no_phrase(examples));
     }
     let sample = look(table, column, threads)?.sample();
-    let ranked: Vec<RankedPhrase> = draft::rank(&found, examples, &sample);
+    let ranked: Vec<RankedPhrase> = draft::rank(found, examples, &sample);
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
-    let mut shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
-    if are_kinds {
-        shown.splice(0..0, wanted::KINDS.map(str::to_owned));
-    }
+    let shown = wanted::draw(&origin.column, &searched, &ranked, &tried, console.width);
     Ok(DraftText { shown, list })
 }
 

@@ -1,35 +1,29 @@
 use anstyle::Style;
-use keen_notch_core::draft::RankedPhrase;
+use keen_notch_core::draft::{RankedPhrase, SearchResult};
 use keen_notch_io::draft::{Differing, PhraseTrials};
 
 use super::style::{self, paint};
 use super::{shell, table, visible};
 
-pub const KINDS: [&str; 2] = [
-    "No single phrase fits all examples, so these treat the values as two or more kinds.",
-    "If the values are of one kind, look for a slip in the examples.",
-];
-
 /// Draws the matching phrases, the best first, and the rows that distinguish them.
-pub fn draw(
-    column: &str,
-    (found, was_cut_short): (usize, bool),
-    ranked: &[RankedPhrase],
-    tried: &PhraseTrials,
-    width: usize,
-) -> Vec<String> {
+pub fn draw(column: &str, searched: &SearchResult, ranked: &[RankedPhrase], tried: &PhraseTrials, width: usize) -> Vec<String> {
     let width = width.min(100);
-    let fits = match found {
+    let fits = match searched.found.len() {
         1 => "One phrase fits".to_owned(),
         found => format!("{found} phrases fit"),
     };
     let rows = visible::counted(tried.rows, "row");
-    let mut lines = vec![match ranked.len() {
+    let mut lines = Vec::new();
+    if searched.are_of_kinds {
+        lines.push("No single phrase fits all examples, so these treat the values as two or more kinds.".to_owned());
+        lines.push("If the values are of one kind, look for a slip in the examples.".to_owned());
+    }
+    lines.push(match ranked.len() {
         1 => format!("{fits} all examples, and give the same for each of the {rows} of {column}:")
             .replace("phrase fits all examples, and give", "phrase fits all examples, and gives"),
         _ => format!("{fits} all examples. The best that differ on the {rows} of {column}:"),
-    }];
-    if was_cut_short {
+    });
+    if searched.was_cut_short {
         lines.push("Not all phrases were tried, because the examples are long.".to_owned());
     }
     for (index, (phrase, gives)) in ranked.iter().zip(&tried.gives).enumerate() {

@@ -57,10 +57,7 @@ impl Offers {
 
     pub fn phrases(wanted: &[WantedResult], sample: &Sample, unit: Unit) -> Offers {
         let examples: Vec<Example> = wanted.iter().map(|wanted| wanted.example.clone()).collect();
-        let mut found = draft::search(&examples).found;
-        if found.is_empty() {
-            found = draft::search_kinds(&examples).found;
-        }
+        let mut found = draft::search_with_kinds(&examples).found;
         found.retain(|found| wanted.iter().all(|wanted| wanted.is_given_by(&found.phrase, unit)));
         let ranked = draft::rank(&found, &examples, &sample.ranked());
         Offers { all: ranked.into_iter().map(|ranked| ranked.phrase).collect(), are_phrases: true, ..Offers::default() }

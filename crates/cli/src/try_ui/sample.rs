@@ -87,8 +87,7 @@ impl Sample {
         let mut members: Vec<Members> = groups.iter().map(|group| survey.members(std::slice::from_ref(group))).collect();
         self.shape_of = values.iter().map(|value| members.iter_mut().position(|members| members.has(value))).collect();
         self.shapes = groups.iter().map(|group| group.shape.to_string()).collect();
-        let texts: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
-        self.dates = dates::recognised(&texts).into_iter().map(|found| found.format).collect();
+        self.dates = dates::recognised(&survey.sample()).into_iter().map(|found| found.format).collect();
         self.dates.extend(dates::usual().filter(|format| !self.dates.contains(format)).collect::<Vec<_>>());
         let mut delimiters = survey.delimiters();
         delimiters.sort_by_key(|delimiter| std::cmp::Reverse(delimiter.values));

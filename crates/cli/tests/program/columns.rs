@@ -58,6 +58,6 @@ fn names_that_cannot_be_given() {
     yard.write("a.cutlist.toml", list);
     let ran = yard.run(&["carve", "a.csv", "-l", "a.cutlist.toml", "--columns", "x=code"]);
     assert_eq!(ran.stderr.lines().next().unwrap(), "error: --columns renames code, but a piece replaces code");
-    // A header that is asked for has room for the names.
+    // With --out-header yes, the names have a place.
     assert_eq!(carved(&["--no-header", "--out-header", "yes", "--columns", "x=#1"]), "x\ncode\nGRP-1\nHNG-2\n");
 }

@@ -10,7 +10,7 @@ fn row_numbers_are_those_of_each_input() {
     let carve = |words: &[&str]| yard.out(&[&["carve", "a.csv", "-q", "--only-pieces", "-p", piece], words].concat());
     assert_eq!(carve(&[]), "no\n01\n02\n03\n");
     assert_eq!(carve(&["b.csv"]), "no\n01\n02\n03\n01\n");
-    // Rows that are left out count.
+    // Omitted rows count.
     assert_eq!(carve(&["--keep", "code: not blank"]), "no\n01\n03\n");
     let either = "no of code: if digits then whole else row number";
     assert_eq!(yard.out(&["carve", "a.csv", "-q", "--only-pieces", "-p", either]), "no\n7\n2\n9\n");

@@ -73,7 +73,7 @@ fn the_kept_rows_only() {
             assert_eq!(survey(&[&["parts.csv"], &keep[..], &words].concat()), survey(&[&["kept.csv"], &words[..]].concat()));
         }
     }
-    // Its rows are those of the whole table, and it says what it left out.
+    // It counts rows of the whole table, and notes the omitted rows.
     let out = yard.run(&[&["survey", "parts.csv", "-c", "part_code"], &keep[..]].concat());
     assert!(out.stderr.contains("--keep leaves out "), "{}", out.shown());
     let rows = yard.out(&[&["survey", "parts.csv", "-c", "part_code", "--rows-of", "U3-d8-X4"], &keep[..]].concat());

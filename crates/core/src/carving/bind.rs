@@ -278,7 +278,7 @@ impl Binder<'_> {
                 Ok((index, column))
             }
             _ => {
-                let message = format!("there is no piece {of} with several results");
+                let message = format!("no piece {of} gives several results");
                 Err(unbound(part, TextError::new(message, part.span.clone(), "name a piece of this list")))
             }
         }

@@ -514,7 +514,8 @@ impl Carving {
         match results {
             0 => self.missing_violation(of, batch, row),
             count if count <= result => {
-                let why = format!("there is no {number} result, only {count}");
+                let results = crate::words::counted(count as u64, "result");
+                let why = format!("the phrase gives only {results}, and no {number} one");
                 Violation::new(ViolationKind::Missing, why)
             }
             _ => Violation::new(ViolationKind::Missing, format!("the {number} result is empty")),

@@ -8,7 +8,7 @@ use crate::program::{Files, List, LookupTable, NoList, Program, Scratch, Setting
 use crate::sightings::Sightings;
 use crate::text::unit::Unit;
 
-/// The values that are kept to try changes on.
+/// Limit for the values on which changes are tried.
 const MOST: usize = 1000;
 
 /// The files of a phrase, for trying changes of it.
@@ -62,7 +62,7 @@ fn steps(phrase: &Phrase) -> impl Iterator<Item = &Step> {
     })
 }
 
-/// Values for which the first branch gave no result, for a phrase whose first branch has a lookup.
+/// Values without a result, for a phrase with a lookup in its first branch.
 #[derive(Debug, Clone)]
 pub struct LookupDiagnostics {
     /// The lookup, as bytes of the trimmed phrase.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::example::Example;
-use super::search::{FoundPhrase, SearchResult, THEN, fits, search_simple};
+use super::search::{FoundPhrase, SearchResult, THEN, fits, search, search_simple};
 use crate::phrase::ast::Condition;
 use crate::phrase::quoted;
 use crate::program::{ConditionPlan, Setting};
@@ -18,17 +18,22 @@ const ENOUGH: usize = 3;
 const MOST_CONDITIONS: usize = 2;
 const MOST_PHRASES: usize = 3;
 
-/// Searches for phrases that distinguish two to four kinds of values. Use it if no single phrase fits.
+/// Searches for phrases, and if no single one fits, for phrases that distinguish two to four kinds of values.
 ///
 /// ```
-/// use keen_notch_core::draft::{Example, search_kinds};
+/// use keen_notch_core::draft::{Example, search_with_kinds};
 ///
 /// let examples = ["GRP-1-S7K2 => S7K2", "HNG-2 => HNG", "GRP-3-N9 => N9"].map(|text| Example::parse(text).unwrap());
-/// let found = search_kinds(&examples).found;
+/// let found = search_with_kinds(&examples).found;
 /// assert!(found.iter().any(|found| found.phrase == "if starts with \"GRP\" then section -1 by \"-\" else before \"-\""));
 /// ```
-pub fn search_kinds(examples: &[Example]) -> SearchResult {
+pub fn search_with_kinds(examples: &[Example]) -> SearchResult {
+    let single = search(examples);
+    if single.was_cut_short || !single.found.is_empty() {
+        return single;
+    }
     let mut all = kinds(examples, MOST_KINDS);
+    all.are_of_kinds = true;
     all.found.retain(|found| fits(&found.phrase, examples));
     all.found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
     all

@@ -21,7 +21,7 @@ mod wanted;
 #[doc(hidden)]
 pub use example::{Example, check};
 #[doc(hidden)]
-pub use kinds::search_kinds;
+pub use kinds::search_with_kinds;
 pub use list::draft_of_values;
 #[doc(hidden)]
 pub use list::{Draft, Evidence, Origin, draft};

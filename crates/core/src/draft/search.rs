@@ -32,6 +32,8 @@ pub struct FoundPhrase {
 pub struct SearchResult {
     pub found: Vec<FoundPhrase>,
     pub was_cut_short: bool,
+    /// Whether the phrases distinguish several kinds of values.
+    pub are_of_kinds: bool,
 }
 
 /// Searches for phrases that turn each value into its result.
@@ -88,7 +90,7 @@ impl Search<'_> {
         found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
         found.retain(|found| fits(&found.phrase, examples));
         found.truncate(MOST_FOUND);
-        SearchResult { found, was_cut_short: search.plans.are_exhausted() }
+        SearchResult { found, was_cut_short: search.plans.are_exhausted(), are_of_kinds: false }
     }
 
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {

@@ -192,7 +192,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "groups",
                 r"groups of /(?<family>[A-Z]+)-(?<serial>\d+)/",
-                "every group of the first match, in order; a group that took no part gives nothing; the names of the groups can become columns",
+                "every group of the first match, in order; an unused group is empty; the names of the groups can become columns",
                 &[(CODE, r#"groups of /([A-Z]+)-(\d+)/ joined with "/""#)],
             ),
             entry(

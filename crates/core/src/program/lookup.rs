@@ -126,7 +126,7 @@ impl LookupTable {
         self.pairs.bytes()
     }
 
-    /// The pairs of keys and results, in the order in which they were added.
+    /// The pairs of keys and results, in insertion order.
     pub fn pairs(&self) -> impl Iterator<Item = (&str, &str)> {
         self.pairs.records().map(|record| self.pair(record))
     }

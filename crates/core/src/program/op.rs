@@ -183,7 +183,7 @@ pub(super) enum SpreadOp {
     Runs,
     RunsOf(Matcher),
     Matches(Box<PatternPlan>),
-    /// The groups of the first match; a group that took no part is empty.
+    /// The groups of the first match; an unused group is empty.
     Groups {
         compiled: Box<CompiledRegex>,
         straight: Option<StraightPattern>,

@@ -190,6 +190,7 @@ impl Results {
             is_missing |= span.is_empty();
         }
         self.forms.clear(self.spans.len());
+        self.is_too_large = several.is_too_large;
         if is_missing {
             let state = |span: &Span| if span.is_empty() { State::MISSING } else { State::default() };
             self.states.extend(self.spans.iter().map(state));

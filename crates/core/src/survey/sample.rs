@@ -14,6 +14,12 @@ pub struct Row {
     pub value: String,
 }
 
+impl AsRef<str> for Row {
+    fn as_ref(&self) -> &str {
+        &self.value
+    }
+}
+
 /// The rows whose numbers have the smallest hashes. Each row is equally likely, the same column gives the same sample, and samples of
 /// parts merge to the sample of the whole.
 #[derive(Debug, Clone)]

@@ -138,7 +138,7 @@ unique = ['kind', 'serial']";
         faults("GRP-1-2-3"),
         ["code: too-many-results: 4 results for 3 columns", "serial: too-short: it has 1 character, not 8",]
     );
-    assert_eq!(faults("GRP"), ["serial: missing: there is no 2nd result, only 1"]);
+    assert_eq!(faults("GRP"), ["serial: missing: the phrase gives only 1 result, and no 2nd one"]);
     assert_eq!(faults("GRP--7"), ["serial: missing: the 2nd result is empty"]);
     // Made texts, a fallback, and the names of groups.
     let made =
@@ -669,6 +669,10 @@ fn the_schema_has_the_keys_and_values_of_cut_lists() {
         assert!(CutList::parse(&list, 0).is_ok(), "{list}");
     }
     let piece = "[piece.a]\ntake = 'numbers'\n";
+    for key in of_table("piece")["properties"].as_object().unwrap().keys() {
+        let error = CutList::parse(&format!("{piece}[piece.a.{key}]\n"), 0).unwrap_err();
+        assert!(!error.message.contains("no column"), "{key} is a key of the piece: {}", error.message);
+    }
     for (table, key, rest) in [("", "unit", piece), ("reading", "ragged", ""), ("piece", "as", "take = 'first 1'\n")] {
         for value in of_table(table)["properties"][key]["enum"].as_array().unwrap() {
             let list = match table {

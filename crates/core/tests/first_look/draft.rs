@@ -2,8 +2,8 @@
 
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{
-    Contradiction, DraftPiece, Example, Origin, Proposal, RankedPhrase, contradiction, differ, draft, fits, rank, search,
-    search_kinds,
+    Contradiction, DraftPiece, Example, Origin, Proposal, RankedPhrase, SearchResult, contradiction, differ, draft, fits, rank,
+    search, search_with_kinds,
 };
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
@@ -127,8 +127,8 @@ fn phrases_for_values_of_several_kinds() {
         ),
         (vec!["12345678 => 1234", "00-12345 => 12345"], vec![("87654321", "8765"), ("11-1", "1")]),
     ] {
-        assert!(search(&examples(&wanted)).found.is_empty(), "{wanted:?}");
-        let found = search_kinds(&examples(&wanted)).found;
+        let SearchResult { found, are_of_kinds, .. } = search_with_kinds(&examples(&wanted));
+        assert!(are_of_kinds, "{wanted:?}");
         let best = &found.first().unwrap_or_else(|| panic!("{wanted:?}")).phrase;
         assert!(found.iter().all(|found| fits(&found.phrase, &examples(&wanted))), "{wanted:?}");
         for (value, expected) in tried {
@@ -136,7 +136,8 @@ fn phrases_for_values_of_several_kinds() {
         }
     }
     let same_value = examples(&["GRP-1 => G", "GRP-1 => P"]);
-    assert!(search_kinds(&same_value).found.is_empty(), "nothing tells them apart");
+    assert!(search_with_kinds(&same_value).found.is_empty(), "nothing tells them apart");
+    assert!(!search_with_kinds(&examples(&["GRP-1 => GRP"])).are_of_kinds);
 }
 
 proptest! {

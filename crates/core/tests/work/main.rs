@@ -124,7 +124,7 @@ const GROUPS: &[(&str, &[&str])] = &[
             r#"date "%d.%m.%Y""#,
             r#"date "%F%T""#,
             "add check digit luhn",
-            "lookup {all} as {part}, \"x\" as \"y\" any case",
+            "lookup \"x\" as {part}, \"y\" as {all} any case",
             r#"prefix "x" then lower then title then squeeze then trim"#,
         ],
     ),

@@ -86,14 +86,14 @@ impl OriginalColumns {
     }
 }
 
-/// The parts between delimiters that are not in quotes.
+/// Splits a text at the delimiters outside quotes.
 fn split(text: &str, delimiter: char) -> Vec<&str> {
     let (mut parts, mut start, mut at) = (Vec::new(), 0, 0);
     while let Some(c) = text[at..].chars().next() {
         let before = text[start..at].trim_end();
         let is_start = before.is_empty() || before.ends_with('=');
         match text_at(text, at) {
-            Ok((_, end)) if is_start && matches!(c, '"' | '\'') => at = end,
+            Ok((_, end)) if is_start && text[at..].starts_with(['"', '\'']) => at = end,
             _ => {
                 if c == delimiter {
                     parts.push(&text[start..at]);

@@ -80,8 +80,7 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
             json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})
         });
         page["frequent"] = frequent.collect();
-        let sample: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
-        let dates = dates::recognised(&sample).into_iter().map(|date| {
+        let dates = dates::recognised(&survey.sample()).into_iter().map(|date| {
             json!({
                 "format": date.format, "sampled_values": date.texts, "only_by_this": date.only,
                 "earliest": date.earliest, "latest": date.latest,

@@ -177,7 +177,7 @@ fn page(name: &str, column: &SurveyedColumn, sample: Option<u64>, width: usize) 
 
 /// The formats that read the sampled values as dates.
 fn dates(SurveyedColumn { survey, .. }: &SurveyedColumn) -> Vec<String> {
-    let sample: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
+    let sample = survey.sample();
     let found = dates::recognised(&sample);
     if found.is_empty() {
         return Vec::new();

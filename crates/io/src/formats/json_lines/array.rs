@@ -71,8 +71,20 @@ impl<R: Read> ArrayReader<R> {
         self.given = 0;
         self.output.clear();
         let mut input = std::mem::take(&mut self.input);
+        let outcome = self.fill_from(&mut input);
+        // Also after an error: a reader may be asked again after an interruption.
+        self.input = input;
+        outcome?;
+        match self.place {
+            Place::BeforeArray | Place::AfterArray => Ok(()),
+            _ if self.has_ended => Err(self.invalid("the array is not closed: a ] is missing at the end")),
+            _ => Ok(()),
+        }
+    }
+
+    fn fill_from(&mut self, input: &mut [u8]) -> io::Result<()> {
         while self.output.is_empty() && !self.has_ended {
-            let count = self.inner.read(&mut input)?;
+            let count = self.inner.read(input)?;
             self.has_ended = count == 0;
             let mut rest = input.get(..count).unwrap_or_default();
             while let Some((byte, after)) = rest.split_first() {
@@ -88,12 +100,7 @@ impl<R: Read> ArrayReader<R> {
                 rest = after;
             }
         }
-        self.input = input;
-        match self.place {
-            Place::BeforeArray | Place::AfterArray => Ok(()),
-            _ if self.has_ended => Err(self.invalid("the array is not closed: a ] is missing at the end")),
-            _ => Ok(()),
-        }
+        Ok(())
     }
 
     fn take(&mut self, byte: u8) -> io::Result<()> {
@@ -265,11 +272,15 @@ mod tests {
 
     use super::*;
 
-    /// Some bytes at a time.
-    struct Slowly<'a>(&'a [u8], usize);
+    /// Some bytes at a time, after an interruption.
+    struct Slowly<'a>(&'a [u8], usize, bool);
 
     impl Read for Slowly<'_> {
         fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+            self.2 = !self.2;
+            if self.2 {
+                return Err(io::ErrorKind::Interrupted.into());
+            }
             let count = self.1.min(self.0.len()).min(into.len());
             into[..count].copy_from_slice(&self.0[..count]);
             self.0 = &self.0[count..];
@@ -279,7 +290,9 @@ mod tests {
 
     fn lines(array: &str, stride: usize) -> Result<String, String> {
         let mut text = String::new();
-        ArrayReader::new(Slowly(array.as_bytes(), stride)).read_to_string(&mut text).map_err(|error| error.to_string())?;
+        ArrayReader::new(Slowly(array.as_bytes(), stride, false))
+            .read_to_string(&mut text)
+            .map_err(|error| error.to_string())?;
         Ok(text)
     }
 

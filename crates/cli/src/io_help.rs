@@ -101,6 +101,7 @@ pub fn help(error: &Error) -> String {
         Error::ParquetTooWide { .. } => {
             "write fewer columns with --columns, raise the limit with --memory, or write another format, such as -o OUT.csv".to_owned()
         }
+        Error::TooManyGroups { .. } => "name a column with fewer values, or a piece such as -p 'family: first 3' --by family".to_owned(),
         Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
         Error::OtherFormat { .. } => "run files of different formats separately".to_owned(),
         Error::Ragged { found, wanted, .. } if found > wanted => {

@@ -206,6 +206,24 @@ impl Header {
         if let Header::Objects { paths, .. } = self { paths } else { &[] }
     }
 
+    /// The number of each column and path among those of its name, from 1.
+    ///
+    /// ```
+    /// use keen_notch_core::column::Header;
+    ///
+    /// let header = Header::Names(["depot", "crew", "depot"].map(str::to_owned).to_vec());
+    /// assert_eq!(header.nths_of_names(), [1, 1, 2]);
+    /// ```
+    pub fn nths_of_names(&self) -> Vec<usize> {
+        let mut seen: HashMap<String, usize> = HashMap::new();
+        let nth = |index| {
+            let nth = seen.entry(self.title(index)).or_insert(0);
+            *nth += 1;
+            *nth
+        };
+        (0..self.count_with_paths()).map(nth).collect()
+    }
+
     /// The label of a column by its index from 0: its name, or its number such as `#4`.
     ///
     /// ```

@@ -115,7 +115,9 @@ impl Widths {
 
     /// Infers columns from positions that are blank in all lines; `None` if there are none.
     ///
-    /// The first line is a header if it has no digit and fills every column, and another line has a column of only digits.
+    /// The first line is a header if it has no digit and fills every column, and another line has a column of only digits. One blank between
+    /// columns separates words of a single column if the header has no name for the second, or, without a header, if the second is blank
+    /// in some line.
     pub fn of_lines(lines: &[&str]) -> Option<Widths> {
         let lines: Vec<&str> = lines.iter().copied().filter(|line| !line.trim().is_empty()).collect();
         let mut is_filled: Vec<bool> = Vec::new();
@@ -139,20 +141,45 @@ impl Widths {
             return None;
         }
         let mut widths = Widths { columns };
-        let cells = |line: &&str| widths.cells(line).map(|cell| line[cell].to_owned()).collect::<Vec<_>>();
         let (first, others) = lines.split_first()?;
-        let names = cells(first);
-        let has_names = names.iter().all(|name| !name.is_empty() && !name.contains(|c: char| c.is_ascii_digit()))
-            && others
-                .iter()
-                .any(|line| cells(line).iter().any(|cell| cell.bytes().all(|byte| byte.is_ascii_digit()) && !cell.is_empty()));
-        if !has_names {
+        let has_number = |line: &&str| {
+            let mut cells = widths.cells(line).map(|cell| &line[cell]);
+            cells.any(|cell| !cell.is_empty() && cell.bytes().all(|byte| byte.is_ascii_digit()))
+        };
+        let is_header = !first.contains(|c: char| c.is_ascii_digit()) && others.iter().any(has_number);
+        widths.join_words(&lines, is_header.then_some(first));
+        if widths.columns.len() < 2 {
+            return None;
+        }
+        if !(is_header && widths.cells(first).all(|cell| !cell.is_empty())) {
             (1..).zip(&mut widths.columns).for_each(|(number, column)| column.name = Some(format!("column_{number}")));
         }
         if let Some(last) = widths.columns.last_mut() {
             last.last = None;
         }
         Some(widths)
+    }
+}
+
+impl Widths {
+    /// Joins columns that one blank separates, and that are the words of one.
+    fn join_words(&mut self, lines: &[&str], header: Option<&str>) {
+        let is_blank = |column: usize, line: &str| self.cells(line).nth(column).is_none_or(|cell| cell.is_empty());
+        let is_word = |column: usize| match header {
+            Some(header) => is_blank(column, header),
+            None => lines.iter().any(|line| is_blank(column, line)),
+        };
+        let are_words: Vec<bool> = (0..self.columns.len()).map(is_word).collect();
+        let mut joined: Vec<ColumnPosition> = Vec::new();
+        for (column, is_word) in self.columns.drain(..).zip(are_words) {
+            match joined.last_mut() {
+                Some(before) if is_word && before.last.is_some_and(|last| last + 2 == column.first) => {
+                    before.last = column.last
+                }
+                _ => joined.push(column),
+            }
+        }
+        self.columns = joined;
     }
 }
 
@@ -315,6 +342,9 @@ mod tests {
             (&["code      qty note", "GRP-0041   12 new jaw", "HNG-2     140", ""][..], Some("1 to 8, 11 to 13, 15 to end")),
             (&["GRP-0041   12", "HNG-2     140"], Some("column_1 1 to 8, column_2 11 to end")),
             (&["É 1", "Ü 2"], Some("column_1 1, column_2 3 to end")),
+            // One blank between words.
+            (&["name      qty", "Bram Sato   7", "Ines Hale 140"], Some("1 to 9, 11 to end")),
+            (&["Valley side GRP-1", "Summit      HNG-2"], Some("column_1 1 to 11, column_2 13 to end")),
             (&["one", "two"], None),
             (&["a b"], None),
             (&[], None),

@@ -81,6 +81,8 @@ pub enum Error {
     TooManyKeys { name: String, line: u64, limit: usize },
     #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     SurveyTooLarge { columns: usize, limit: usize },
+    #[error("{column} has more than {limit} different values, and each would be a group")]
+    TooManyGroups { column: String, limit: usize },
     #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     ParquetTooWide { columns: usize, limit: usize },
     #[error("{name} is {found}, and {first} is {wanted}")]

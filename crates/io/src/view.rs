@@ -1,5 +1,7 @@
 //! Views of a table: its columns, or its pieces.
 
+use std::collections::HashSet;
+
 use keen_notch_core::batch::{Batch, Texts};
 use keen_notch_core::carving::{BatchResults, BatchRows, Carving, TooLarge};
 use keen_notch_core::column::Header;
@@ -41,6 +43,26 @@ impl View<'_> {
                 (0..carving.count()).map(|piece| carving.name(piece).to_owned()).collect()
             }
         }
+    }
+
+    /// The number of each column among the columns of its name, from 1.
+    pub fn nths(&self, header: &Header) -> Vec<usize> {
+        match self {
+            View::Columns(columns) | View::Kept { columns: Some(columns), .. } => {
+                let nths = header.nths_of_names();
+                columns.iter().map(|column| nths.get(*column).copied().unwrap_or(1)).collect()
+            }
+            View::Pieces(_) | View::Kept { columns: None, .. } => vec![1; self.count()],
+        }
+    }
+
+    /// The words that name each column: its title, or its number such as `#4` if another column has that title.
+    pub fn words(&self, header: &Header) -> Vec<String> {
+        let (View::Columns(columns) | View::Kept { columns: Some(columns), .. }) = self else { return self.titles(header) };
+        let all = header.nths_of_names().into_iter().enumerate();
+        let doubled: HashSet<String> = all.filter(|(_, nth)| *nth == 2).map(|(column, _)| header.title(column)).collect();
+        let named = columns.iter().zip(self.titles(header));
+        named.map(|(column, title)| if doubled.contains(&title) { format!("#{}", column + 1) } else { title }).collect()
     }
 
     /// Evaluates what is shown, and drops the rows that are left out.

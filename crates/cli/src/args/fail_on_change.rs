@@ -10,8 +10,21 @@ pub struct FailOnChange {
     beyond: f64,
 }
 
-const WHAT: [&str; 11] =
-    ["any", "new-shape", "shape-gone", "blanks", "new-values", "distinct", "delimiter", "length", "odd", "share", "column"];
+const WHAT: [&str; 13] = [
+    "any",
+    "new-shape",
+    "shape-gone",
+    "blanks",
+    "new-values",
+    "distinct",
+    "delimiter",
+    "length",
+    "numbers",
+    "dates",
+    "odd",
+    "share",
+    "column",
+];
 
 impl FromStr for FailOnChange {
     type Err = String;

@@ -54,6 +54,11 @@ pub struct SurveyArgs {
     pub pieces: Vec<String>,
     #[command(flatten)]
     pub rows_to_keep: KeepArgs,
+    /// Break the survey of one column or piece down by another
+    ///
+    /// A line for each value of COLUMN, which is a column or one of the pieces of -p.
+    #[arg(long, value_name = "COLUMN", conflicts_with_all = ["save", "against", "rows_of", "fine"], add = ArgValueCompleter::new(complete::columns))]
+    pub by: Option<String>,
     /// List similar shapes separately
     #[arg(long)]
     pub fine: bool,
@@ -81,8 +86,8 @@ pub struct SurveyArgs {
     pub against: Option<PathBuf>,
     /// Exit with 1 on a change: any, blanks, new-shape, 'blanks 2%' …
     ///
-    /// With --against. The changes are new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, odd, share, column and
-    /// any. A share after the change is a limit.
+    /// With --against. The changes are new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, numbers, dates, odd,
+    /// share, column and any. A share after the change is a limit.
     #[arg(hide_short_help = true, long, value_name = "WHAT", requires = "against")]
     pub fail_on: Vec<FailOnChange>,
     /// Print no progress

@@ -1,8 +1,8 @@
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::io::Write;
 
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Against, SavedColumn, SavedSurvey, Survey};
+use keen_notch_core::survey::{Against, SavedSurvey, Survey};
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 
@@ -17,6 +17,8 @@ use crate::failure::Failure;
 pub struct SurveyedTable<'a> {
     pub name: &'a str,
     pub titles: &'a [String],
+    /// The number of each column among the columns of its title, from 1.
+    pub nths: &'a [usize],
     pub surveys: &'a [Survey],
     pub inputs: &'a Inputs,
 }
@@ -44,7 +46,7 @@ pub fn last(input: &Input) -> Result<Summary, Failure> {
 pub fn run(
     args: &SurveyArgs,
     (saved, base): (&SavedSurvey, &str),
-    SurveyedTable { name, titles, surveys, inputs }: SurveyedTable,
+    SurveyedTable { name, titles, nths, surveys, inputs }: SurveyedTable,
     asked: &[String],
     console: &Console,
 ) -> Result<Exit, Failure> {
@@ -52,19 +54,18 @@ pub fn run(
         let message = format!("{base} was made with different pieces");
         return Err(Failure::usage(message, "survey the same columns or pieces as then"));
     }
-    // The first of several columns with the same name wins.
-    let by_name: HashMap<&str, &SavedColumn> =
-        saved.columns.iter().rev().map(|column| (column.column.as_str(), column)).collect();
-    let then = |title: &String| by_name.get(title.as_str()).copied();
-    let now = titles.iter().zip(surveys);
-    let both = now.clone().filter_map(|(title, survey)| Some((title, survey, then(title)?)));
+    let by_name = saved.by_name();
+    let then = |name: (&str, usize)| by_name.get(&name).copied();
+    let now = titles.iter().map(String::as_str).zip(nths.iter().copied());
+    let both = now.clone().zip(surveys).filter_map(|(name, survey)| Some((name, survey, then(name)?)));
     let columns: Vec<(String, Against)> =
-        both.clone().map(|(title, survey, then)| (title.clone(), survey.against(then))).collect();
-    let came: Vec<String> = now.map(|(title, _)| title).filter(|title| then(title).is_none()).cloned().collect();
+        both.clone().map(|(name, survey, then)| (label(name), survey.against(then))).collect();
+    let came: Vec<String> = now.clone().filter(|name| then(*name).is_none()).map(label).collect();
     // With named columns, the others were not surveyed.
-    let known: HashSet<&String> = titles.iter().collect();
+    let known: HashSet<(&str, usize)> = now.collect();
+    let names = saved.columns.iter().map(|column| (column.column.as_str(), column.nth));
     let went: Vec<String> = match args.columns.is_empty() {
-        true => saved.columns.iter().map(|column| &column.column).filter(|column| !known.contains(column)).cloned().collect(),
+        true => names.filter(|name| !known.contains(name)).map(label).collect(),
         false => Vec::new(),
     };
     let is_so = |fail_on: &&FailOnChange| {
@@ -76,8 +77,9 @@ pub fn run(
                 .any(|((_, survey, then), (_, against))| fail_on.is_so(against, (then.blank.count, survey.blank.count)))
     };
     let failed: Vec<String> = args.fail_on.iter().filter(is_so).map(ToString::to_string).collect();
+    let rows = surveys.first().map_or(0, |survey| survey.rows);
     let compared =
-        SurveyComparison { names: (name, base), inputs, columns: &columns, came: &came, went: &went, failed: &failed };
+        SurveyComparison { names: (name, base), inputs, rows, columns: &columns, came: &came, went: &went, failed: &failed };
     let mut out = console::out();
     match args.to {
         SurveyFormat::Json => out.write_all(draw::json(&compared).as_bytes())?,
@@ -89,4 +91,9 @@ pub fn run(
     }
     out.flush()?;
     Ok(if failed.is_empty() { Exit::Done } else { Exit::Faults })
+}
+
+/// The name of a column; of several with that name, those after the first have their number.
+pub fn label((title, nth): (&str, usize)) -> String {
+    if nth == 1 { title.to_owned() } else { format!("{title} (number {nth} of that name)") }
 }

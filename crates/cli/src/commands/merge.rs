@@ -123,6 +123,7 @@ fn of_survey(all: &SavedSurvey, parts: &str, width: usize) -> Vec<String> {
     let columns = all.columns.iter().zip(&surveys);
     let surveyed = columns.map(|(column, survey)| SurveyedColumn {
         title: &column.column,
+        word: &column.column,
         survey,
         inputs: &inputs,
         is_piece: !all.asked.is_empty(),

@@ -16,6 +16,7 @@ mod report;
 mod request;
 mod schema;
 mod survey;
+mod survey_by;
 mod survey_targets;
 mod try_phrases;
 

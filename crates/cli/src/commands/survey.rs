@@ -3,6 +3,7 @@
 use keen_notch_core::cutlist::Reading as ListReading;
 use std::io::Write;
 use std::ops::ControlFlow;
+use std::path::Path;
 
 use keen_notch_core::column::Header;
 use keen_notch_core::summary;
@@ -11,7 +12,7 @@ use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, FileFormat, json_lines};
-use keen_notch_io::sink::{commit_all, standard_output};
+use keen_notch_io::sink::{Sink, commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{MatchingRow, Surveyed, rows_of, survey, write_rows};
@@ -23,6 +24,7 @@ use crate::commands::against;
 use crate::commands::against::SurveyedTable;
 use crate::commands::inputs::{self, InputArgs, can_be_parted, inputs, names_of_part, read_twice, say_replaced};
 use crate::commands::outputs::name_of;
+use crate::commands::survey_by;
 use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, SurveyedColumn};
@@ -48,6 +50,9 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let saved_to = args.save.as_deref().map(|path| formats::create(path, &known)).transpose()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
+    if let Some(by) = &args.by {
+        return survey_by::run(args, by, (&inputs, &reading), &known, console).map(|()| Exit::Done);
+    }
     let looked = SurveyTargets::read(args, &known)?;
     if let Some(shape) = &args.rows_of {
         return rows(args, shape, (&inputs, &reading), &looked, console).map(|()| Exit::Done);
@@ -62,7 +67,8 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     if let Some(part) = args.part.part {
         table.take_part(part)?;
     }
-    let titles = looked.view().titles(&table.header);
+    let view = looked.view();
+    let (titles, nths, words) = (view.titles(&table.header), view.nths(&table.header), view.words(&table.header));
     let in_depth = !args.columns.is_empty() || !args.pieces.is_empty() || titles.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
     let Surveyed { surveys, inputs: of_rows, rows: read } =
@@ -72,9 +78,11 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     say_replaced(&reading.meter, console, args.quiet);
     let surveyed: Vec<SurveyedColumn> = titles
         .iter()
+        .zip(&words)
         .zip(&surveys)
-        .map(|(title, survey)| SurveyedColumn {
+        .map(|((title, word), survey)| SurveyedColumn {
             title,
+            word,
             survey,
             inputs: &of_rows,
             is_piece: !args.pieces.is_empty(),
@@ -85,7 +93,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let mut exit = Exit::Done;
     let mut out = console::out();
     if let Some((saved, base)) = &base {
-        let now = SurveyedTable { name: &name, titles: &titles, surveys: &surveys, inputs: &of_rows };
+        let now = SurveyedTable { name: &name, titles: &titles, nths: &nths, surveys: &surveys, inputs: &of_rows };
         exit = against::run(args, (saved, base), now, &asked, console)?;
     } else if args.to == SurveyFormat::Json {
         out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
@@ -103,20 +111,32 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     if kept < read && !args.quiet {
         console.note(&format!("--keep leaves out {} of {} rows", visible::grouped(read - kept), visible::grouped(read)));
     }
-    if let (Some(mut sink), Some(path)) = (saved_to, &args.save) {
-        let saved =
-            SavedSurvey { asked, part: args.part.part, ..saved((&titles, &surveys), of_rows.rows(read), args.with_examples) };
-        sink.put(draw::saved(&saved).as_bytes())?;
-        commit_all(vec![sink])?;
-        if !args.quiet {
-            console.note(&visible::without_controls(&format!("the survey is saved in {}", name_of(path))));
-        }
+    if let (Some(sink), Some(path)) = (saved_to, &args.save) {
+        let columns = (&titles[..], &nths[..], &surveys[..]);
+        let saved = SavedSurvey { asked, part: args.part.part, ..saved(columns, of_rows.rows(read), args.with_examples) };
+        save(&saved, sink, path, args.quiet, console)?;
     }
-    if let (false, None, Some(widths)) = (args.quiet, &base, proposed_widths(&table)?) {
-        let words = [again(&inputs, &args.reading), format!("--widths {}", shell::quoted(&widths.to_string()))].join(" ");
-        console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to read it as such: {words}")));
+    if !args.quiet && base.is_none() {
+        propose_widths(&table, &name, &again(&inputs, &args.reading), console)?;
     }
     Ok(exit)
+}
+
+fn propose_widths(table: &Table, name: &str, again: &str, console: &Console) -> Result<(), Failure> {
+    if let Some(widths) = proposed_widths(table)? {
+        let words = format!("{again} --widths {}", shell::quoted(&widths.to_string()));
+        console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to read it as such: {words}")));
+    }
+    Ok(())
+}
+
+fn save(saved: &SavedSurvey, mut sink: Box<dyn Sink>, path: &Path, is_quiet: bool, console: &Console) -> Result<(), Failure> {
+    sink.put(draw::saved(saved).as_bytes())?;
+    commit_all(vec![sink])?;
+    if !is_quiet {
+        console.note(&visible::without_controls(&format!("the survey is saved in {}", name_of(path))));
+    }
+    Ok(())
 }
 
 /// Leaves out the columns without text, and says so.
@@ -130,8 +150,12 @@ fn leave_out_unreadable(looked: &mut Bound, table: &Table, is_quiet: bool, conso
     }
 }
 
-pub fn saved((titles, surveys): (&[String], &[Survey]), inputs: Vec<summary::Input>, with_examples: bool) -> SavedSurvey {
-    let columns = titles.iter().zip(surveys);
+pub fn saved(
+    (titles, nths, surveys): (&[String], &[usize], &[Survey]),
+    inputs: Vec<summary::Input>,
+    with_examples: bool,
+) -> SavedSurvey {
+    let columns = titles.iter().zip(nths).zip(surveys);
     SavedSurvey {
         version: SAVED_VERSION,
         kind: SavedKind::Survey,
@@ -139,7 +163,9 @@ pub fn saved((titles, surveys): (&[String], &[Survey]), inputs: Vec<summary::Inp
         asked: Vec::new(),
         part: None,
         inputs,
-        columns: columns.map(|(title, survey)| SavedColumn::new(title, survey, with_examples)).collect(),
+        columns: columns
+            .map(|((title, nth), survey)| SavedColumn { nth: *nth, ..SavedColumn::new(title, survey, with_examples) })
+            .collect(),
     }
 }
 

@@ -108,3 +108,23 @@ fn incomparable_columns_are_refused() {
     .collect();
     assert_snapshot!(refused.join("\n"));
 }
+
+#[test]
+fn columns_of_one_name_are_compared_each_with_its_own() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code,code,depot\n1,GRP,x\n2,HNG,y\n");
+    yard.write("b.csv", "code,code,depot\n1,GRP,x\n2,HNG/1,y\n");
+    yard.write("c.csv", "code,depot\n1,x\n2,y\n");
+    let saved = yard.out(&["survey", "a.csv", "--save", "a.json"]);
+    assert!(saved.contains("-c '#1'"), "a doubled name names no column: {saved}");
+    let against = |words: &[&str]| yard.out(&[&["survey"], words, &["--against", "a.json"]].concat());
+    assert_eq!(against(&["a.csv"]), "a.csv: 2 rows, no changes since a.json\n");
+    for words in [&["b.csv"][..], &["b.csv", "-c", "#2"]] {
+        let out = against(words);
+        assert!(
+            out.starts_with("code (number 2 of that name)  2 rows before, 2 now\n  new shape U3/d1: 1 value (row 2)"),
+            "{out}"
+        );
+    }
+    assert!(against(&["c.csv"]).starts_with("the column code (number 2 of that name) is gone\n"));
+}

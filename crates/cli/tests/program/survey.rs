@@ -167,3 +167,60 @@ fn rows_of_several_files_are_named_with_their_file() {
     let json: serde_json::Value = serde_json::from_str(&json).unwrap();
     assert_eq!(json["columns"][0]["blank_first_rows"], serde_json::json!([{"file": "b.csv", "row": 2}]));
 }
+
+#[test]
+fn numbers_and_dates_have_a_distribution() {
+    let yard = Yard::new();
+    let row = |n: usize| {
+        let weight = if n == 77 { "9,999.5".to_owned() } else { format!("{}.{}", n * 7919 % 40 + 3, n % 10) };
+        let day =
+            if n == 30 { "05.01.2262".replace("2262", "2062") } else { format!("{:02}.{:02}.2025", n % 28 + 1, n % 3 + 9) };
+        format!("\"{weight}\",{day}\n")
+    };
+    yard.write("a.csv", &("weight,tested\n".to_owned() + &(1..=200).map(row).collect::<String>()));
+    let section = |column: &str, from: &str| {
+        let out = page(&yard, &["a.csv", "-c", column]);
+        let lines: Vec<&str> = out.lines().skip_while(|line| *line != from).take_while(|line| !line.is_empty()).collect();
+        let today = lines.iter().find_map(|line| line.split("today, ").nth(1)?.split(':').next()).unwrap_or("-");
+        lines.join("\n").replace(today, "TODAY")
+    };
+    assert_snapshot!([section("weight", "numbers"), section("tested", "dates")].join("\n\n"));
+    let json: serde_json::Value =
+        serde_json::from_str(&yard.out(&["survey", "a.csv", "-c", "weight", "--to", "json"])).unwrap();
+    let numbers = &json["columns"][0]["numbers"];
+    assert_eq!((numbers["like"].as_str(), numbers["far"][0]["first_row"]["row"].as_u64()), (Some("1,234.5"), Some(77)));
+}
+
+#[test]
+fn a_column_by_the_values_of_another() {
+    let yard = Yard::new();
+    let row = |n: usize| {
+        let depot = ["Valley", "Midway", "\"Summit, upper\""][n % 3];
+        let code = if n % 9 == 2 { format!("GRP/{n:05}") } else { format!("HNG-{n:05}") };
+        format!("{},{depot}\n", if n % 12 == 3 { "" } else { &code })
+    };
+    yard.write("a.csv", &("part_code,home depot\n".to_owned() + &(0..360).map(row).collect::<String>()));
+    assert_snapshot!(page(&yard, &["a.csv", "-c", "part_code", "--by", "home depot"]));
+    // Pieces, on either side, and kept rows.
+    let family = page(&yard, &["a.csv", "-c", "part_code", "-p", "family: first 3", "--by", "family"]);
+    assert!(family.starts_with("part_code by family, of a.csv: 360 rows, 3 groups\n"), "{family}");
+    let number =
+        page(&yard, &["a.csv", "-p", "no of part_code: last 5", "--by", "home depot", "--keep", "part_code: not blank"]);
+    assert!(number.starts_with("no by home depot, of a.csv: 330 rows, 3 groups\n"), "{number}");
+    let one = yard.out(&["survey", "a.csv", "-c", "part_code", "--by", "home depot", "--to", "json", "--threads", "1"]);
+    let json: serde_json::Value = serde_json::from_str(&one).unwrap();
+    let summit = json["groups"].as_array().unwrap().iter().find(|group| group["group"] == "Summit, upper").unwrap();
+    assert_eq!(summit["shapes"].as_array().unwrap().iter().map(|shape| shape["values"].as_u64().unwrap()).sum::<u64>(), 120);
+    assert_eq!(summit["differences"][0]["shape"], "U3-d5");
+    for words in [
+        &["--by", "home depot"][..],
+        &["-c", "part_code", "--by", "depot"],
+        &["-p", "a of part_code: first 1", "-p", "b of part_code: last 1", "--by", "home depot"],
+    ] {
+        let ran = yard.run(&[&["survey", "a.csv"], words].concat());
+        assert_eq!((ran.status, ran.stderr.contains("help: ")), (2, true), "{}", ran.stderr);
+    }
+    yard.write("ids.csv", &("id,x\n".to_owned() + &(0..1001).map(|n| format!("{n},1\n")).collect::<String>()));
+    let ran = yard.run(&["survey", "ids.csv", "-c", "x", "--by", "id"]);
+    assert!(ran.status != 0 && ran.stderr.contains("id has more than 1000 different values"), "{}", ran.stderr);
+}

@@ -9,12 +9,9 @@ use crate::batch::simd;
 use crate::batch::{Span, Texts};
 use crate::phrase::ast::{Body, NumberExample, NumberStyle, Phrase, StepKind};
 use crate::phrase::number_example::{Signs, is_sign};
-use crate::program::number::{exponent, is_in_parentheses, is_mark, sign_after, sign_before};
+use crate::program::number::{STYLES, exponent, is_in_parentheses, is_mark, sign_after, sign_before};
 use crate::program::{NumberPlan, Results};
 use crate::sightings::Sightings;
-
-/// Examples of the usual number styles, as `like` takes them, and the decimal mark of each.
-pub const STYLES: [(&str, char); 4] = [("1,234.5", '.'), ("1.234,5", ','), ("1 234,5", ','), ("1'234.5", '.')];
 
 /// Observations about the number step of a phrase.
 #[derive(Debug, Clone)]

@@ -1,6 +1,6 @@
 use std::sync::Arc;
 
-use jiff::civil::DateTime;
+use jiff::civil::{Date, DateTime};
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
 use super::day::DayPlan;
@@ -140,6 +140,14 @@ impl DatePlan {
         match &self.day {
             Some(day) => day.read(text.as_bytes()).map(|date| day.write(date).text().to_owned()),
             None => self.read_any(text),
+        }
+    }
+
+    /// Parses a date, without its time.
+    pub(crate) fn date(&self, text: &str) -> Option<Date> {
+        match &self.day {
+            Some(day) => day.read(text.as_bytes()),
+            None => self.read_any(text)?.get(..10)?.parse().ok(),
         }
     }
 

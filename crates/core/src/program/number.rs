@@ -13,6 +13,9 @@ use crate::phrase::number_example::{Signs, is_sign};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters::{self, Form};
 
+/// Examples of the usual number styles, as `like` takes them, and the decimal mark of each.
+pub(crate) const STYLES: [(&str, char); 4] = [("1,234.5", '.'), ("1.234,5", ','), ("1 234,5", ','), ("1'234.5", '.')];
+
 #[derive(Debug, Clone)]
 pub(crate) struct NumberPlan {
     signs: Signs,

@@ -1,5 +1,7 @@
 //! Changes in a column since a saved survey, the most important first.
 
+mod quantities;
+
 use std::cmp::Reverse;
 use std::collections::HashSet;
 
@@ -9,7 +11,8 @@ use super::group::{self, Group};
 use super::oddities::Oddity;
 use super::shape::{Shape, ShapePart};
 use super::values::{Count, Values};
-use super::{Bar, SavedColumn, Survey};
+use super::{Bar, NumberDistribution, SavedColumn, Survey};
+use crate::dates::RecognisedDates;
 use crate::sightings::Sightings;
 
 /// Significance level for shares of blank rows, in standard deviations: by chance once in 22 times.
@@ -62,6 +65,15 @@ pub enum Change {
         now: (usize, usize),
         beyond: u64,
     },
+    /// Values that only a format reads that did not occur before.
+    NewDateFormat(RecognisedDates),
+    /// Numbers far from the others, where there were none before.
+    FarNumbers(NumberDistribution),
+    NumbersMoved {
+        /// The quartiles, within a fifth.
+        before: [f64; 3],
+        now: NumberDistribution,
+    },
     OddityMoved {
         oddity: Oddity,
         before: u64,
@@ -89,6 +101,8 @@ impl Change {
             Change::Distinct { .. } => "distinct",
             Change::NewDelimiter(_) | Change::Sections { .. } => "delimiter",
             Change::Lengths { .. } => "length",
+            Change::NewDateFormat(_) => "dates",
+            Change::FarNumbers(_) | Change::NumbersMoved { .. } => "numbers",
             Change::ShapeMoved { .. } => "share",
             Change::ShapeWent { .. } => "shape-gone",
         }
@@ -98,15 +112,18 @@ impl Change {
         match self {
             Change::NewShape(_) => 0,
             Change::NewOddity(..) => 1,
-            Change::Blanks { .. } => 2,
-            Change::NewValues { .. } => 3,
-            Change::NewDelimiter(_) => 4,
-            Change::Sections { .. } => 5,
-            Change::Lengths { .. } => 6,
-            Change::OddityMoved { .. } => 7,
-            Change::ShapeMoved { .. } => 8,
-            Change::Distinct { .. } => 9,
-            Change::ShapeWent { .. } => 10,
+            Change::NewDateFormat(_) => 2,
+            Change::Blanks { .. } => 3,
+            Change::NewValues { .. } => 4,
+            Change::FarNumbers(_) => 5,
+            Change::NumbersMoved { .. } => 6,
+            Change::NewDelimiter(_) => 7,
+            Change::Sections { .. } => 8,
+            Change::Lengths { .. } => 9,
+            Change::OddityMoved { .. } => 10,
+            Change::ShapeMoved { .. } => 11,
+            Change::Distinct { .. } => 12,
+            Change::ShapeWent { .. } => 13,
         }
     }
 
@@ -120,7 +137,9 @@ impl Change {
             Change::Sections { now: (_, others), .. } => others.count,
             Change::Lengths { beyond, .. } => *beyond,
             Change::OddityMoved { before, now, .. } | Change::ShapeMoved { before, now, .. } => before.abs_diff(now.count),
-            Change::Distinct { .. } => 0,
+            Change::NewDateFormat(found) => found.only,
+            Change::FarNumbers(numbers) => numbers.far[0] + numbers.far[1],
+            Change::NumbersMoved { .. } | Change::Distinct { .. } => 0,
             Change::ShapeWent { before, .. } => *before,
         }
     }
@@ -128,7 +147,7 @@ impl Change {
 
 /// Whether two shares differ significantly and noticeably: a two-proportion z-test with a pooled share (for example Agresti, "Categorical
 /// Data Analysis", 3rd edition, section 3.2). The caller handles shares that were zero.
-fn has_moved(before: (u64, u64), now: (u64, u64)) -> bool {
+pub(super) fn has_moved(before: (u64, u64), now: (u64, u64)) -> bool {
     differ(before, now, BY_CHANCE)
 }
 
@@ -178,6 +197,8 @@ impl Survey {
             changes.push(Change::Blanks { before: blanks.0, now: self.blank.clone() });
         }
         changes.extend(self.value_changes(&before));
+        changes.extend(self.number_changes(&before));
+        changes.extend(self.date_changes(&before));
         changes.extend(self.delimiter_changes(&before));
         changes.extend(self.length_changes(&before));
         changes.sort_by_key(|change| (change.rank(), Reverse(change.size())));

@@ -6,10 +6,14 @@
 #[cfg(feature = "cutlist")]
 mod against;
 mod delimiters;
+#[cfg(feature = "cutlist")]
+mod differences;
 mod fine;
 mod group;
 mod kinds;
 mod lengths;
+mod number_counts;
+mod numbers;
 mod oddities;
 mod positions;
 mod sample;
@@ -23,6 +27,8 @@ use std::collections::HashSet;
 
 pub use group::Group;
 pub use lengths::Lengths;
+pub use number_counts::Extreme;
+pub use numbers::{NumberBar, NumberDistribution};
 pub use shape::Shape;
 pub use values::{Count, FrequentValue};
 
@@ -31,6 +37,8 @@ pub use values::{Count, FrequentValue};
 pub use against::{Against, Change};
 #[doc(hidden)]
 pub use delimiters::Delimiter;
+#[cfg(feature = "cutlist")]
+pub use differences::{Difference, DifferentProperty, differences};
 #[doc(hidden)]
 pub use fine::{FineRun, What, runs_of};
 #[doc(hidden)]
@@ -50,12 +58,14 @@ pub use saved::{Kind as SavedKind, SavedColumn, SavedSurvey, VERSION as SAVED_VE
 pub use shape::ShapePart;
 
 use fine::Encoder;
+use numbers::Numbers;
 use oddities::Oddities;
 use positions::Places;
 use sample::Sample;
 use shapes::{Shapes, Slots};
 use values::Values;
 
+use crate::dates::DateCounts;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::blank::is_blank;
 
@@ -118,6 +128,8 @@ pub struct Survey {
     different: Values,
     shapes: Shapes,
     oddities: Oddities,
+    numbers: Numbers,
+    dates: DateCounts,
     places: Option<Places>,
     sample: Option<Sample>,
     encoder: Encoder,
@@ -159,6 +171,8 @@ impl Survey {
             different: Values::new(values),
             shapes: Shapes::new(shapes),
             oddities: Oddities::default(),
+            numbers: Numbers::new(),
+            dates: DateCounts::default(),
             places: (depth == Depth::Full).then(Places::default),
             sample: (depth == Depth::Full).then(|| Sample::new(SAMPLE >> halvings)),
             encoder: Encoder::default(),
@@ -181,6 +195,8 @@ impl Survey {
             self.oddities.look(row, value);
         }
         self.shapes.observe(row, value, glance, self.encoder.key());
+        self.numbers.observe(row, value);
+        self.dates.observe(row, value);
         if let Some(places) = &mut self.places {
             places.observe(row, value, glance.length, glance.plain);
         }
@@ -198,7 +214,8 @@ impl Survey {
     pub fn bytes(&self) -> usize {
         let places = self.places.as_ref().map_or(0, Places::bytes);
         let sample = self.sample.as_ref().map_or(0, Sample::bytes);
-        size_of::<Survey>() + self.different.bytes() + self.shapes.bytes() + self.lengths.bytes() + places + sample
+        let of_kinds = self.numbers.bytes() + self.dates.bytes();
+        size_of::<Survey>() + self.different.bytes() + self.shapes.bytes() + self.lengths.bytes() + of_kinds + places + sample
     }
 
     /// Adds a survey of other rows of the column, with the same depth and a common row numbering. The result equals a survey of all rows,
@@ -211,6 +228,8 @@ impl Survey {
         self.lengths.merge(&other.lengths);
         self.oddities.merge(&other.oddities);
         self.shapes.merge(other.shapes);
+        self.numbers.merge(&other.numbers);
+        self.dates.merge(&other.dates);
         if let (Some(places), Some(others)) = (&mut self.places, other.places) {
             places.merge(others);
         }
@@ -273,6 +292,16 @@ impl Survey {
     /// Invisible characters, look-alikes and unexpected spaces, with their rows.
     pub fn oddities(&self) -> Vec<(Oddity, Sightings)> {
         self.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect()
+    }
+
+    /// The distribution of the numbers, if most values are numbers and not dates.
+    pub fn numbers(&self) -> Option<NumberDistribution> {
+        if self.dates.recognised().is_empty() { self.numbers.distribution() } else { None }
+    }
+
+    /// The dates, by format.
+    pub fn dates(&self) -> &DateCounts {
+        &self.dates
     }
 
     pub fn delimiters(&self) -> Vec<Delimiter> {

@@ -3,14 +3,18 @@
 //! Saving merges a survey into one with lower limits. Its state depends only on the set of rows, so merging before or after saving gives
 //! the same result.
 
+use std::collections::HashMap;
+
 use serde::{Deserialize, Serialize};
 
 use super::delimiters::Delimiters;
 use super::lengths::Lengths;
+use super::numbers::{Numbers, SavedNumbers};
 use super::oddities::{Oddities, Oddity};
 use super::shapes::{SavedShapes, Shapes};
 use super::values::{SavedValues, Values};
 use super::{Encoder, Survey};
+use crate::dates::{DateCounts, SavedDates};
 use crate::sightings::Sightings;
 use crate::summary::{Apart, Input, take_inputs};
 
@@ -50,6 +54,9 @@ pub enum Kind {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SavedColumn {
     pub column: String,
+    /// Its number among the columns of that name, from 1.
+    #[serde(default = "first", skip_serializing_if = "is_first")]
+    pub nth: usize,
     pub rows: u64,
     pub blank: Sightings,
     pub white_space_only: u64,
@@ -57,6 +64,11 @@ pub struct SavedColumn {
     pub distinct: SavedValues,
     pub shapes: SavedShapes,
     pub odd: Vec<(Oddity, Sightings)>,
+    /// `None` in older files.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub numbers: Option<SavedNumbers>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dates: Option<SavedDates>,
 }
 
 impl SavedColumn {
@@ -66,6 +78,7 @@ impl SavedColumn {
         small.merge(survey.clone());
         SavedColumn {
             column: column.to_owned(),
+            nth: first(),
             rows: small.rows,
             blank: small.blank,
             white_space_only: small.spaces_only,
@@ -73,6 +86,8 @@ impl SavedColumn {
             distinct: small.different.saved(),
             shapes: small.shapes.saved(with_examples),
             odd: small.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect(),
+            numbers: Some(small.numbers.saved()),
+            dates: Some(small.dates.saved()),
         }
     }
 
@@ -87,6 +102,8 @@ impl SavedColumn {
             && counts.iter().all(|count| *count <= self.rows)
             && self.blank.count.checked_add(self.lengths.values()) == Some(self.rows)
             && self.lengths.is_sound()
+            && self.numbers.as_ref().is_none_or(|numbers| numbers.is_sound(self.rows))
+            && self.dates.as_ref().is_none_or(|dates| dates.is_sound(self.rows))
             && widths
     }
 
@@ -101,9 +118,19 @@ impl SavedColumn {
             different: Values::of_saved(&self.distinct, VALUES),
             shapes: Shapes::of_saved(&self.shapes, SHAPES),
             oddities,
+            numbers: self.numbers.as_ref().map_or_else(Numbers::wide, Numbers::of_saved),
+            dates: self.dates.as_ref().map_or_else(DateCounts::of_years, DateCounts::of_saved),
             ..empty()
         }
     }
+}
+
+fn first() -> usize {
+    1
+}
+
+fn is_first(nth: &usize) -> bool {
+    *nth == first()
 }
 
 fn empty() -> Survey {
@@ -115,6 +142,8 @@ fn empty() -> Survey {
         different: Values::new(VALUES),
         shapes: Shapes::new(SHAPES),
         oddities: Oddities::default(),
+        numbers: Numbers::wide(),
+        dates: DateCounts::of_years(),
         places: None,
         sample: None,
         encoder: Encoder::default(),
@@ -122,6 +151,11 @@ fn empty() -> Survey {
 }
 
 impl SavedSurvey {
+    /// The columns by their name, and their number among the columns of that name.
+    pub fn by_name(&self) -> HashMap<(&str, usize), &SavedColumn> {
+        self.columns.iter().map(|column| ((column.column.as_str(), column.nth), column)).collect()
+    }
+
     /// Whether the counts are consistent. An edited file may not be.
     pub fn is_sound(&self) -> bool {
         self.columns.iter().all(SavedColumn::is_sound)
@@ -144,7 +178,7 @@ impl SavedSurvey {
             let with_examples = column.shapes.has_examples() || of_later.shapes.has_examples();
             let mut all = column.survey();
             all.merge(of_later.shifted(before).survey());
-            *column = SavedColumn::new(&column.column, &all, with_examples);
+            *column = SavedColumn { nth: column.nth, ..SavedColumn::new(&column.column, &all, with_examples) };
         }
         self.part = None;
         Ok(())

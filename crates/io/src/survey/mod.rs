@@ -1,5 +1,6 @@
 //! Surveys columns of a table, and finds the rows of a shape.
 
+mod groups;
 mod rows;
 
 use std::ops::ControlFlow;
@@ -10,6 +11,7 @@ use keen_notch_core::batch::{Batch, Texts};
 use keen_notch_core::carving::{BatchResults, BatchRows};
 use keen_notch_core::survey::{Depth, Survey};
 
+pub use groups::{Groups, MOST_GROUPS};
 pub use rows::{MatchingRow, rows_of, write_rows};
 
 use crate::Error;
@@ -34,15 +36,76 @@ pub struct Surveyed {
 /// # Errors
 /// The table cannot be read.
 pub fn survey(table: &mut Table, view: View, depth: Depth, most: Option<u64>, threads: usize) -> Result<Surveyed, Error> {
+    let memory = Memory::new(view.count(), depth, table.limits(threads).memory())?;
+    let Collected { all, inputs, rows } = collect(table, view, most, threads, &memory, &|| Surveys(memory.surveys()))?;
+    Ok(Surveyed { surveys: all.0, inputs, rows })
+}
+
+/// Surveys a text of a view for each value of another. `places` has the group and the value.
+///
+/// # Errors
+/// The table cannot be read, or there are more than [`MOST_GROUPS`] values.
+pub fn survey_by(
+    table: &mut Table,
+    (view, places): (View, [usize; 2]),
+    most: Option<u64>,
+    threads: usize,
+) -> Result<Collected<Groups>, Error> {
+    let memory = Memory::new(2, Depth::Brief, table.limits(threads).memory())?;
+    let title = view.titles(&table.header).into_iter().nth(places[0]).unwrap_or_default();
+    collect(table, view, most, threads, &memory, &|| Groups::new(&title, places))
+}
+
+/// What is collected of the rows of a table.
+trait Collector: Send {
+    /// Observes the first `rows` rows of a batch. `number` gives the number of a row over all inputs.
+    ///
+    /// # Errors
+    /// There is too much to collect.
+    fn observe(
+        &mut self,
+        view: View,
+        rows: usize,
+        number: &dyn Fn(usize) -> u64,
+        batch: (&Batch, &BatchResults),
+    ) -> Result<(), Error>;
+
+    /// # Errors
+    /// There is too much to collect.
+    fn merge(&mut self, other: Self) -> Result<(), Error>;
+
+    fn bytes(&self) -> usize;
+}
+
+pub struct Collected<C> {
+    pub all: C,
+    /// Locates the rows.
+    pub inputs: Inputs,
+    /// The number of rows read.
+    pub rows: u64,
+}
+
+fn collect<C: Collector>(
+    table: &mut Table,
+    view: View,
+    most: Option<u64>,
+    threads: usize,
+    memory: &Memory,
+    new: &(dyn Fn() -> C + Sync),
+) -> Result<Collected<C>, Error> {
     match most {
-        None => survey_all(table, view, depth, threads),
-        Some(most) => survey_first(table, view, depth, most),
+        None => collect_all(table, view, threads, memory, new),
+        Some(most) => collect_first(table, view, most, memory, new()),
     }
 }
 
-fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<Surveyed, Error> {
-    let memory = Memory::new(view, depth, table.limits(1).memory())?;
-    let mut surveys = memory.surveys();
+fn collect_first<C: Collector>(
+    table: &mut Table,
+    view: View,
+    most: u64,
+    memory: &Memory,
+    mut all: C,
+) -> Result<Collected<C>, Error> {
     let (mut outcome, mut read) = (Ok(()), 0);
     if most > 0 {
         let mut known = 0;
@@ -50,29 +113,34 @@ fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Resul
             let end = rows.before + rows.range.len() as u64;
             read = end.min(most);
             let wanted = (0..rows.batch.rows).take_while(|row| rows.number(*row) <= most).count();
-            observe(view, &mut surveys, wanted, &|row| rows.number(row), (rows.batch, rows.batch_results));
-            outcome = memory.note(&mut known, &surveys);
+            outcome = all.observe(view, wanted, &|row| rows.number(row), (rows.batch, rows.batch_results));
+            outcome = std::mem::replace(&mut outcome, Ok(())).and_then(|()| memory.note(&mut known, all.bytes()));
             if outcome.is_ok() && end < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
-    outcome.map(|()| Surveyed { surveys, inputs: table.inputs.clone(), rows: read })
+    outcome.map(|()| Collected { all, inputs: table.inputs.clone(), rows: read })
 }
 
-/// Surveys all rows. Each thread has its own surveys for the chunks that it takes; they are merged at the end.
-fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<Surveyed, Error> {
+/// Collects from all rows. Each thread has its own collector for the chunks that it takes; they are merged at the end.
+fn collect_all<C: Collector>(
+    table: &mut Table,
+    view: View,
+    threads: usize,
+    memory: &Memory,
+    new: &(dyn Fn() -> C + Sync),
+) -> Result<Collected<C>, Error> {
     let (meter, limits) = (table.shared_meter(), table.limits(threads));
-    let memory = Memory::new(view, depth, limits.memory())?;
     let threads = threads.min(memory.most_threads());
     let needed = in_order(&view.needs());
     table.need(&needed);
-    // The surveys of finished threads; the number of the first row of the next chunk, and the first rows of the inputs.
-    let done: Mutex<Vec<Vec<Survey>>> = Mutex::default();
+    // The collectors of finished threads; the number of the first row of the next chunk, and the first rows of the inputs.
+    let done: Mutex<Vec<C>> = Mutex::new(Vec::new());
     let inputs = Mutex::new(table.inputs.clone());
     let first_rows = Turns::new(1);
     let worker = || {
         let (mut spare, mut batch_results, mut known) = (Rows::default(), BatchResults::default(), 0);
-        let mut own = ThreadSurveys { surveys: memory.surveys(), done: &done };
-        let (memory, needed, first_rows, inputs) = (&memory, &needed, &first_rows, &inputs);
+        let mut own = ThreadCollector { own: Some(new()), done: &done };
+        let (needed, first_rows, inputs) = (&needed, &first_rows, &inputs);
         move |number, TableChunk { input, mut chunk }: TableChunk, _: Ahead<u64>| {
             let _guard = first_rows.guard(number);
             chunk.open(needed)?;
@@ -91,13 +159,13 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
                 match view.work_out(&mut rows, &mut batch_results) {
                     Ok(()) => rows.with_batch(|batch| {
                         let number = |row: usize| first_row + rows.number(row) - 1;
-                        observe(view, &mut own.surveys, batch.rows, &number, (batch, &batch_results));
-                    }),
+                        own.get().map_or(Ok(()), |own| own.observe(view, batch.rows, &number, (batch, &batch_results)))
+                    })?,
                     Err(too_large) => batches.take_again(range, too_large, &*chunk)?,
                 }
             }
             spare = rows.recycle();
-            memory.note(&mut known, &own.surveys)?;
+            memory.note(&mut known, own.get().map_or(0, |own| own.bytes()))?;
             Ok(count)
         }
     };
@@ -108,13 +176,11 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
         Ok(())
     };
     pool::in_order(threads, || table.next_part(), worker, count)?;
-    let mut all = std::mem::take(&mut *lock(&done)).into_iter();
-    let mut surveys = all.next().unwrap_or_else(|| memory.surveys());
-    for others in all {
-        surveys.iter_mut().zip(others).for_each(|(survey, other)| survey.merge(other));
-    }
+    let mut others = std::mem::take(&mut *lock(&done)).into_iter();
+    let mut all = others.next().unwrap_or_else(new);
+    others.try_for_each(|other| all.merge(other))?;
     let inputs = lock(&inputs).clone();
-    Ok(Surveyed { surveys, inputs, rows: read })
+    Ok(Collected { all, inputs, rows: read })
 }
 
 struct Memory {
@@ -132,8 +198,7 @@ const THREADS: usize = 2;
 
 impl Memory {
     /// # Errors The memory is too small for one value of each column.
-    fn new(view: View, depth: Depth, most: usize) -> Result<Memory, Error> {
-        let columns = view.count();
+    fn new(columns: usize, depth: Depth, most: usize) -> Result<Memory, Error> {
         // The result must not depend on the number of threads.
         let share = (most / columns.max(1) / THREADS).clamp(LEAST, depth.bytes());
         let memory = Memory { columns, depth, taken: AtomicUsize::new(0), most, share };
@@ -155,8 +220,7 @@ impl Memory {
     /// Updates the memory of a thread's surveys. `known` is their size at the last call.
     ///
     /// # Errors All surveys together exceed the limit.
-    fn note(&self, known: &mut usize, surveys: &[Survey]) -> Result<(), Error> {
-        let bytes = surveys.iter().map(Survey::bytes).sum();
+    fn note(&self, known: &mut usize, bytes: usize) -> Result<(), Error> {
         let before = std::mem::replace(known, bytes);
         let taken =
             self.taken.fetch_add(bytes.wrapping_sub(before), Ordering::Relaxed).wrapping_add(bytes).wrapping_sub(before);
@@ -164,31 +228,52 @@ impl Memory {
     }
 }
 
-fn observe(
-    view: View,
-    surveys: &mut [Survey],
-    rows: usize,
-    number: &dyn Fn(usize) -> u64,
-    (batch, batch_results): (&Batch, &BatchResults),
-) {
-    for (column, survey) in surveys.iter_mut().enumerate() {
-        let texts: Texts = view.texts(column, batch, batch_results);
-        if texts.text.is_empty() && !matches!(view, View::Kept { .. }) {
-            survey.observe_empty(number(0), rows.min(texts.len()));
-            continue;
+/// A survey for each text of a view.
+struct Surveys(Vec<Survey>);
+
+impl Collector for Surveys {
+    fn observe(
+        &mut self,
+        view: View,
+        rows: usize,
+        number: &dyn Fn(usize) -> u64,
+        (batch, batch_results): (&Batch, &BatchResults),
+    ) -> Result<(), Error> {
+        for (column, survey) in self.0.iter_mut().enumerate() {
+            let texts: Texts = view.texts(column, batch, batch_results);
+            if texts.text.is_empty() && !matches!(view, View::Kept { .. }) {
+                survey.observe_empty(number(0), rows.min(texts.len()));
+                continue;
+            }
+            texts.iter().enumerate().take(rows).for_each(|(row, value)| survey.observe(number(row), value));
         }
-        texts.iter().enumerate().take(rows).for_each(|(row, value)| survey.observe(number(row), value));
+        Ok(())
+    }
+
+    fn merge(&mut self, other: Surveys) -> Result<(), Error> {
+        self.0.iter_mut().zip(other.0).for_each(|(survey, other)| survey.merge(other));
+        Ok(())
+    }
+
+    fn bytes(&self) -> usize {
+        self.0.iter().map(Survey::bytes).sum()
     }
 }
 
-/// The surveys of one thread, merged with the others at its end. Their row numbers increase.
-struct ThreadSurveys<'d> {
-    surveys: Vec<Survey>,
-    done: &'d Mutex<Vec<Vec<Survey>>>,
+/// The collector of one thread, handed on at its end. The row numbers that it sees increase.
+struct ThreadCollector<'d, C> {
+    own: Option<C>,
+    done: &'d Mutex<Vec<C>>,
 }
 
-impl Drop for ThreadSurveys<'_> {
+impl<C> ThreadCollector<'_, C> {
+    fn get(&mut self) -> Option<&mut C> {
+        self.own.as_mut()
+    }
+}
+
+impl<C> Drop for ThreadCollector<'_, C> {
     fn drop(&mut self) {
-        lock(self.done).push(std::mem::take(&mut self.surveys));
+        lock(self.done).extend(self.own.take());
     }
 }

@@ -21,9 +21,10 @@ pub const NAME: &str = "crew-november.json";
 pub fn write(folder: &Path) -> Result<(), Failure> {
     let mut table = Table::open(&[Input::File(folder.join("crew.csv"))], &Reading::default())?;
     let columns: Vec<usize> = (0..table.header.count()).collect();
-    let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
-    let Surveyed { surveys, inputs, rows } = survey(&mut table, View::Columns(&columns), Depth::Brief, None, 1)?;
-    let text = draw::saved(&saved((&titles, &surveys), inputs.rows(rows), false));
+    let view = View::Columns(&columns);
+    let (titles, nths) = (view.titles(&table.header), view.nths(&table.header));
+    let Surveyed { surveys, inputs, rows } = survey(&mut table, view, Depth::Brief, None, 1)?;
+    let text = draw::saved(&saved((&titles, &nths, &surveys), inputs.rows(rows), false));
     let mut sink = formats::create(&folder.join(NAME), &RunFiles::default())?;
     sink.put(text.as_bytes())?;
     Ok(sink::commit_all(vec![sink])?)

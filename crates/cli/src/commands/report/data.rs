@@ -12,7 +12,7 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use sha2::{Digest, Sha256};
 
-use crate::commands::against::SurveyedTable;
+use crate::commands::against::{SurveyedTable, label};
 use crate::commands::merge::SavedFile;
 use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
@@ -166,19 +166,20 @@ pub fn changes(
     name: &str,
     before: &SavedFile,
     summary: &Summary,
-    SurveyedTable { titles, surveys, inputs, .. }: &SurveyedTable,
+    SurveyedTable { titles, nths, surveys, inputs, .. }: &SurveyedTable,
 ) -> Changes {
     let changes = match before {
         SavedFile::Survey(saved) => {
-            let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
-            let both = titles.iter().zip(*surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
-            let changed = both.flat_map(|(title, against)| {
+            let by_name = saved.by_name();
+            let then = |name: (&str, usize)| by_name.get(&name).copied();
+            let names = titles.iter().map(String::as_str).zip(nths.iter().copied());
+            let both = names.clone().zip(*surveys).filter_map(|(name, survey)| Some((name, survey.against(then(name)?))));
+            let changed = both.flat_map(|(name, against)| {
                 let described = against::describe(&against, inputs);
-                described.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()
+                described.into_iter().map(|(words, shares)| Change { of: label(name), words, shares }).collect::<Vec<_>>()
             });
-            let came = titles.iter().filter(|title| then(title).is_none());
-            let came =
-                came.map(|title| Change { of: title.clone(), words: "the column did not exist".to_owned(), shares: None });
+            let came = names.filter(|name| then(*name).is_none());
+            let came = came.map(|name| Change { of: label(name), words: "the column did not exist".to_owned(), shares: None });
             came.chain(changed).collect()
         }
         SavedFile::Summary(then) => {

@@ -61,10 +61,10 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let files = inputs.iter().map(file).collect::<Result<_, _>>()?;
     // The hashes belong to the checked bytes.
     again.check_unchanged()?;
-    let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
+    let (titles, nths) = (view.titles(&header), view.nths(&header));
     let advice = hints::describe(&found, &job, &header, pieces, &request.rerun());
     let verdict = summary.verdict(advice.len());
-    let now = SurveyedTable { name: &names(inputs), titles: &titles, surveys: &surveys, inputs: &of_rows };
+    let now = SurveyedTable { name: &names(inputs), titles: &titles, nths: &nths, surveys: &surveys, inputs: &of_rows };
     let page = Page {
         version: report::VERSION,
         title: pieces.title.clone().unwrap_or_else(|| names(inputs)),

@@ -5,7 +5,8 @@ use keen_notch_core::survey::{Against, Change, Count};
 use keen_notch_io::inputs::Inputs;
 use serde_json::{Value, json};
 
-use crate::draw::rows::{in_words, located_all};
+use super::numbers::number;
+use crate::draw::rows::{self, in_words, located_all};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, visible};
 
@@ -19,6 +20,8 @@ pub struct SurveyComparison<'a> {
     /// The current input and the saved file.
     pub names: (&'a str, &'a str),
     pub inputs: &'a Inputs,
+    /// The rows of the current input.
+    pub rows: u64,
     pub columns: &'a [(String, Against)],
     pub came: &'a [String],
     pub went: &'a [String],
@@ -74,13 +77,13 @@ pub fn lines(compared: &SurveyComparison, width: usize) -> Vec<String> {
         lines.push(String::new());
     }
     let all = changed.is_empty() && compared.came.is_empty() && compared.went.is_empty();
-    let rows = compared.columns.first().map_or(0, |(_, against)| against.now.0);
+    let rows = visible::counted(compared.rows, "row");
     let words = match (all, same.len()) {
-        (true, _) => format!("{now}: {}, no changes since {base}", visible::counted(rows, "row")),
-        (false, 0) => format!("{now}: {}, compared with {base}", visible::counted(rows, "row")),
+        (true, _) => format!("{now}: {rows}, no changes since {base}"),
+        (false, 0) => format!("{now}: {rows}, compared with {base}"),
         (false, _) => {
             let names: Vec<String> = same.iter().map(|(column, _)| visible::value(column)).collect();
-            format!("{now}: {}, compared with {base}; no changes in {}", visible::counted(rows, "row"), names.join(", "))
+            format!("{now}: {rows}, compared with {base}; no changes in {}", names.join(", "))
         }
     };
     let words = visible::without_controls(&words);
@@ -198,6 +201,30 @@ fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> ChangeText 
             let words = format!("lengths are {} now, {} before: {} beyond", range(*now), range(*before), values(*beyond));
             (words, None)
         }
+        Change::NewDateFormat(found) => {
+            let words =
+                format!("new format of dates: only date {} reads {}", visible::quoted(found.format), values(found.only));
+            (words, of_values(0, found.only))
+        }
+        Change::FarNumbers(now) => {
+            let found = now.far_below.iter().chain(&now.far_above);
+            let found: Vec<String> =
+                found.map(|far| format!("{} (row {})", visible::value(&far.text), rows::number(inputs, far.first))).collect();
+            let words = format!("new: {} far from the others: {}", values(now.far[0] + now.far[1]), found.join(", "));
+            (words, None)
+        }
+        Change::NumbersMoved { before, now } => {
+            let middle = |first: f64, third: f64| format!("{} and {}", number(first), number(third));
+            let [first, median, third] = before.map(rounded);
+            let words = format!(
+                "other numbers: the median is {}, half of them between {}; before, about {}, between {}",
+                number(now.quartiles[2]),
+                middle(now.quartiles[1], now.quartiles[3]),
+                number(median),
+                middle(first, third)
+            );
+            (words, None)
+        }
         Change::OddityMoved { oddity, before, now } => {
             (format!("{oddity}: in {} now ({})", values(now.count), rows(now)), of_values(*before, now.count))
         }
@@ -210,6 +237,11 @@ fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> ChangeText 
         _ => (change.word().to_owned(), None),
     };
     ChangeText { words, shares }
+}
+
+/// A number with two significant digits.
+fn rounded(number: f64) -> f64 {
+    format!("{number:.1e}").parse().unwrap_or(number)
 }
 
 fn quoted(character: &str) -> String {
@@ -262,6 +294,14 @@ fn change_json(change: &Change, inputs: &Inputs) -> Value {
         }
         Change::Sections { character, before: (sections, before), now: (now, others) } => {
             json!({ "what": what, "character": character, "sections": sections, "before": before, "now": now, "first_other_rows": rows(others) })
+        }
+        Change::NewDateFormat(found) => json!({ "what": what, "format": found.format, "before": 0, "now": found.only }),
+        Change::FarNumbers(now) => {
+            let found: Vec<u64> = now.far_below.iter().chain(&now.far_above).map(|far| far.first).collect();
+            json!({ "what": what, "before": 0, "now": now.far[0] + now.far[1], "first_rows": located_all(inputs, &found) })
+        }
+        Change::NumbersMoved { before, now } => {
+            json!({ "what": what, "quartiles_before": before.map(rounded), "quartiles_now": &now.quartiles[1..4] })
         }
         Change::Lengths { before, now, beyond } => {
             json!({ "what": what, "before": [before.0, before.1], "now": [now.0, now.1], "values_beyond": beyond })

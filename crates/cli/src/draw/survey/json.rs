@@ -1,19 +1,20 @@
 //! Surveys as JSON.
 
-use keen_notch_core::dates;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Content, Count, SavedSurvey};
+use keen_notch_core::survey::{Content, Count, NumberDistribution, SavedSurvey};
 use keen_notch_io::inputs::Inputs;
 use serde_json::{Value, json};
 
 use super::SurveyedColumn;
 use crate::draw::rows::{located, located_all};
 use crate::draw::visible;
+use crate::rules::today;
 
 /// The version of the format. It increases when a key changes its meaning or disappears.
-const VERSION: u32 = 2;
+const VERSION: u32 = 3;
 const LENGTH_BARS: usize = 200;
 const MOST_FREQUENT: usize = 50;
+const NUMBER_BARS: usize = 20;
 
 /// The survey as JSON. A brief survey lacks positions, delimiters and frequent values.
 pub fn text(columns: &[SurveyedColumn], in_depth: bool, sample: Option<u64>) -> String {
@@ -80,13 +81,8 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
             json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})
         });
         page["frequent"] = frequent.collect();
-        let dates = dates::recognised(&survey.sample()).into_iter().map(|date| {
-            json!({
-                "format": date.format, "sampled_values": date.texts, "only_by_this": date.only,
-                "earliest": date.earliest, "latest": date.latest,
-            })
-        });
-        page["dates"] = dates.collect();
+        page["numbers"] = survey.numbers().map_or(Value::Null, |numbers| self::numbers(column, &numbers));
+        page["dates"] = dates(column);
         let delimiters = survey.delimiters();
         let delimiters = delimiters.iter().map(|delimiter| {
             let sections =
@@ -107,6 +103,35 @@ fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
         });
     }
     page
+}
+
+fn numbers(column: &SurveyedColumn, numbers: &NumberDistribution) -> Value {
+    let far = numbers.far_below.iter().chain(&numbers.far_above);
+    let far = far.map(|far| json!({"value": far.text, "rows": far.rows, "first_row": located(column.inputs, far.first)}));
+    let bars = numbers.bars(NUMBER_BARS);
+    let [least, first_quartile, median, third_quartile, greatest] = numbers.quartiles;
+    json!({
+        "like": numbers.style, "values": numbers.count, "quartiles_are_estimates": !numbers.is_exact,
+        "least": least, "first_quartile": first_quartile, "median": median, "third_quartile": third_quartile, "greatest": greatest,
+        "far_below": numbers.far[0], "far_above": numbers.far[1], "far": far.collect::<Vec<_>>(),
+        "counts": bars.iter().map(|bar| json!({"from": bar.from, "before": bar.to, "values": bar.count})).collect::<Vec<_>>(),
+    })
+}
+
+fn dates(column: &SurveyedColumn) -> Value {
+    let (dates, today) = (column.survey.dates(), today());
+    let found = dates.recognised().into_iter().map(|date| {
+        let after = dates.after(&today, date.format);
+        let bars = dates.bars(date.format);
+        json!({
+            "format": date.format, "values": date.texts, "only_by_this": date.only,
+            "earliest": date.earliest.date, "earliest_first_row": located(column.inputs, date.earliest.row),
+            "latest": date.latest.date, "latest_first_row": located(column.inputs, date.latest.row),
+            "after": {"date": today, "values": after.count, "first_rows": located_all(column.inputs, &after.rows)},
+            "counts": bars.iter().map(|bar| json!({"period": bar.period, "values": bar.count})).collect::<Vec<_>>(),
+        })
+    });
+    found.collect()
 }
 
 fn found(inputs: &Inputs, key: &str, what: Value, seen: &Sightings) -> Value {

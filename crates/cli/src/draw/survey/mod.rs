@@ -1,13 +1,16 @@
 //! The readable survey: tables with bars, at most 100 columns wide.
 
 pub mod against;
+mod bars;
+mod dates;
 mod frequent;
+pub mod groups;
 mod json;
+mod numbers;
 mod positions;
 mod shapes;
 
 use anstyle::Style;
-use keen_notch_core::dates;
 use keen_notch_core::survey::{Count, Delimiter, Survey};
 use keen_notch_io::inputs::Inputs;
 
@@ -16,7 +19,7 @@ pub use json::{saved, text as json};
 use super::rows::in_words;
 use super::shell::quoted;
 use super::style::{self, paint};
-use super::{bar, table, visible};
+use super::{table, visible};
 
 const MOST_WIDTH: usize = 100;
 const MOST_LENGTHS: usize = 10;
@@ -26,6 +29,8 @@ const MOST_SECTIONS: usize = 4;
 #[derive(Debug, Clone, Copy)]
 pub struct SurveyedColumn<'a> {
     pub title: &'a str,
+    /// The title, or what else names the column on a command line.
+    pub word: &'a str,
     pub survey: &'a Survey,
     pub inputs: &'a Inputs,
     /// Whether it is a piece, which is blank if it is missing.
@@ -81,7 +86,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[SurveyedColumn], sam
     lines.extend(shapes::legend(&symbols.concat(), width));
     // The most interesting column has a shape with many parts.
     let parts = |column: &&SurveyedColumn| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
-    let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
+    let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.word);
     if let Some(again) = again {
         lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("{again} -c {}", quoted(first)))));
     }
@@ -163,43 +168,18 @@ fn page(name: &str, column: &SurveyedColumn, sample: Option<u64>, width: usize) 
     lines.push(String::new());
     // Information for writing rules comes first.
     let frequent = frequent::draw(column, width);
-    let (first, later) = if frequent.are_all { (frequent.lines, Vec::new()) } else { (Vec::new(), frequent.lines) };
+    let are_shown = frequent.are_all;
+    let (first, later) = if are_shown { (frequent.lines, Vec::new()) } else { (Vec::new(), frequent.lines) };
     lines.extend(first);
     lines.extend(shapes::draw(column, width));
     lines.extend(section("most frequent values", later));
-    lines.extend(section("read as dates by", dates(column)));
+    lines.extend(section("numbers", numbers::draw(column, are_shown)));
+    lines.extend(section("dates", dates::draw(column, are_shown)));
     lines.extend(section("position by position", positions::draw(column, width)));
     lines.extend(section("divided by", delimiters(column, width)));
     lines.extend(section("spaces, invisible and look-alike characters", oddities(column, width)));
     lines.extend(section("lengths in characters", lengths(survey)));
     lines
-}
-
-/// The formats that read the sampled values as dates.
-fn dates(SurveyedColumn { survey, .. }: &SurveyedColumn) -> Vec<String> {
-    let sample = survey.sample();
-    let found = dates::recognised(&sample);
-    if found.is_empty() {
-        return Vec::new();
-    }
-    let share = if (sample.len() as u64) < survey.values() { "in sampled values" } else { "in values" };
-    let is_ambiguous = found.iter().any(|found| found.only < found.texts);
-    let heads = ["", share, "only by this", "earliest", "latest"];
-    let heads: Vec<&str> = heads.into_iter().filter(|head| is_ambiguous || *head != "only by this").collect();
-    let mut drawn = table::table(heads, usize::MAX);
-    table::align_right(&mut drawn, 1);
-    for date in &found {
-        let mut cells = vec![
-            table::cell(format!("date {}", visible::quoted(date.format)), style::HEAD),
-            table::cell(visible::share(date.texts as u64, sample.len() as u64), Style::new()),
-        ];
-        if is_ambiguous {
-            cells.push(table::cell(visible::grouped(date.only as u64), Style::new()));
-        }
-        cells.extend([&date.earliest, &date.latest].map(|date| table::cell(date, Style::new())));
-        drawn.add_row(cells);
-    }
-    table::lines(&drawn)
 }
 
 fn section(head: &str, lines: Vec<String>) -> Vec<String> {
@@ -252,17 +232,7 @@ fn rounded(count: u64) -> u64 {
 
 fn lengths(survey: &Survey) -> Vec<String> {
     let bars = survey.lengths.bars(MOST_LENGTHS);
-    if bars.len() < 2 {
-        return Vec::new();
-    }
-    let most = bars.iter().map(|bar| bar.count).max().unwrap_or(1);
-    let name = |bar: &keen_notch_core::survey::Bar| range(bar.from, bar.to);
-    let wide = bars.iter().map(|bar| visible::width(&name(bar))).max().unwrap_or(0);
-    let digits = bars.iter().map(|bar| visible::grouped(bar.count).len()).max().unwrap_or(0);
-    let line = |each: &keen_notch_core::survey::Bar| {
-        format!("{:>wide$}  {:>digits$}  {}", name(each), visible::grouped(each.count), bar::lying(each.count, most, 32))
-    };
-    bars.iter().map(line).collect()
+    bars::draw(&bars.iter().map(|bar| (range(bar.from, bar.to), bar.count)).collect::<Vec<_>>())
 }
 
 fn delimiters(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {

@@ -1,0 +1,75 @@
+//! The survey of a column, broken down by the values of another.
+
+use std::collections::HashMap;
+
+use keen_notch_core::batch::Batch;
+use keen_notch_core::carving::BatchResults;
+use keen_notch_core::survey::{Depth, Survey};
+
+use super::Collector;
+use crate::Error;
+use crate::view::View;
+
+/// A column with more values is refused.
+pub const MOST_GROUPS: usize = 1_000;
+/// The memory of a group, in bytes, without a limit for the run.
+const BYTES: usize = 256 << 10;
+
+/// The surveys of the rows with each value of a column.
+#[derive(Debug)]
+pub struct Groups {
+    title: String,
+    /// The places of the group and the value in the view.
+    places: [usize; 2],
+    surveys: HashMap<String, Survey>,
+}
+
+impl Groups {
+    pub(super) fn new(title: &str, places: [usize; 2]) -> Groups {
+        Groups { title: title.to_owned(), places, surveys: HashMap::new() }
+    }
+
+    /// The groups, those with most rows first.
+    pub fn by_size(self) -> Vec<(String, Survey)> {
+        let mut all: Vec<(String, Survey)> = self.surveys.into_iter().collect();
+        all.sort_by(|(one, of_one), (other, of_other)| of_other.rows.cmp(&of_one.rows).then_with(|| one.cmp(other)));
+        all
+    }
+
+    fn of(&mut self, value: &str) -> Result<&mut Survey, Error> {
+        if !self.surveys.contains_key(value) {
+            if self.surveys.len() == MOST_GROUPS {
+                return Err(Error::TooManyGroups { column: self.title.clone(), limit: MOST_GROUPS });
+            }
+            self.surveys.insert(value.to_owned(), Survey::within(Depth::Brief, BYTES));
+        }
+        Ok(self.surveys.entry(value.to_owned()).or_insert_with(|| Survey::within(Depth::Brief, BYTES)))
+    }
+}
+
+impl Collector for Groups {
+    fn observe(
+        &mut self,
+        view: View,
+        rows: usize,
+        number: &dyn Fn(usize) -> u64,
+        (batch, batch_results): (&Batch, &BatchResults),
+    ) -> Result<(), Error> {
+        let (groups, values) = {
+            let [group, value] = self.places;
+            (view.texts(group, batch, batch_results), view.texts(value, batch, batch_results))
+        };
+        for (row, (group, value)) in groups.iter().zip(values.iter()).enumerate().take(rows) {
+            self.of(group)?.observe(number(row), value);
+        }
+        Ok(())
+    }
+
+    fn merge(&mut self, other: Groups) -> Result<(), Error> {
+        other.surveys.into_iter().try_for_each(|(group, survey)| self.of(&group).map(|own| own.merge(survey)))
+    }
+
+    fn bytes(&self) -> usize {
+        self.surveys.values().map(Survey::bytes).sum()
+    }
+}

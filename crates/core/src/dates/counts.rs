@@ -1,9 +1,10 @@
 //! Counts of the texts of a column that are dates.
 
 use std::cmp::Reverse;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::LazyLock;
 
+use foldhash::fast::FixedState;
 use jiff::ToSpan as _;
 use jiff::civil::{Date, DateTime};
 use jiff::fmt::strtime;
@@ -24,7 +25,10 @@ const MOST_BARS: usize = 36;
 /// With more distinct days, months are counted.
 const MOST_DAYS: usize = 20_000;
 
-static LOOKS: LazyLock<Vec<Look>> = LazyLock::new(|| {
+/// The formats have fewer runs.
+const MOST_RUNS: usize = size_of::<u128>();
+
+static LOOKS: LazyLock<Vec<Option<Look>>> = LazyLock::new(|| {
     let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0);
     PLANS.iter().filter_map(|(format, _)| Some(Look::of(&strtime::format(format, sample).ok()?))).collect()
 });
@@ -80,7 +84,7 @@ pub struct DateCounts {
 #[derive(Debug, Clone, PartialEq)]
 struct Days {
     /// By the first day of the period: the number of texts, and the first row.
-    counts: BTreeMap<Date, (u64, u64)>,
+    counts: HashMap<Date, (u64, u64), FixedState>,
     by: Period,
     earliest: (Date, u64),
     latest: (Date, u64),
@@ -97,25 +101,32 @@ enum Period {
 impl DateCounts {
     #[inline]
     pub fn observe(&mut self, row: u64, text: &str) {
-        self.texts += 1;
-        if LENGTHS.contains(&text.len()) && text.bytes().filter(u8::is_ascii_digit).count() >= 3 {
-            self.read(row, text);
+        self.observe_times(row, text, 1);
+    }
+
+    /// Observes a text that `count` rows have, first `row`.
+    #[inline]
+    pub(crate) fn observe_times(&mut self, row: u64, text: &str, count: u64) {
+        self.texts += count;
+        if LENGTHS.contains(&text.len()) && may_be_date(text.as_bytes()) {
+            self.read(row, text, count);
         }
     }
 
-    fn read(&mut self, row: u64, text: &str) {
-        let (look, by) = (Look::of(text), self.shortest_period());
+    fn read(&mut self, row: u64, text: &str, count: u64) {
+        let Some(look) = Look::of(text) else { return };
+        let by = self.shortest_period();
         let mut set = 0;
-        for (format, (_, plan)) in PLANS.iter().enumerate().filter(|(format, _)| LOOKS.get(*format) == Some(&look)) {
+        for (format, (_, plan)) in PLANS.iter().enumerate().filter(|(format, _)| LOOKS.get(*format) == Some(&Some(look))) {
             if let Some(date) = plan.date(text).filter(|date| YEARS.contains(&date.year())) {
                 set |= 1 << format;
                 let days = self.of_formats.entry(format).or_insert_with(|| Days::new((date, row), by));
                 days.note((date, row));
-                days.add(date, (1, row));
+                days.add(date, (count, row));
             }
         }
         if set > 0 {
-            *self.sets.entry(set).or_insert(0) += 1;
+            *self.sets.entry(set).or_insert(0) += count;
         }
     }
 
@@ -278,7 +289,7 @@ impl DateCounts {
 
 impl Days {
     fn new(first: (Date, u64), by: Period) -> Days {
-        Days { counts: BTreeMap::new(), by, earliest: first, latest: first }
+        Days { counts: HashMap::default(), by, earliest: first, latest: first }
     }
 
     fn note(&mut self, (date, row): (Date, u64)) {
@@ -292,17 +303,18 @@ impl Days {
 
     /// The first and the last date without the outer half percents.
     fn nearly_all(&self) -> Option<(Date, Date)> {
-        let all: u64 = self.counts.values().map(|(count, _)| count).sum();
-        let outer = all / 200;
-        let beyond = |dates: &mut dyn Iterator<Item = (&Date, &(u64, u64))>| {
+        let mut sorted: Vec<(Date, u64)> = self.counts.iter().map(|(date, (count, _))| (*date, *count)).collect();
+        sorted.sort_unstable();
+        let outer = sorted.iter().map(|(_, count)| count).sum::<u64>() / 200;
+        let beyond = |dates: &mut dyn Iterator<Item = &(Date, u64)>| {
             let mut before = 0;
-            let mut inner = dates.skip_while(|(_, (count, _))| {
+            let mut inner = dates.skip_while(|(_, count)| {
                 before += count;
                 before <= outer
             });
             inner.next().map(|(date, _)| *date)
         };
-        Some((beyond(&mut self.counts.iter())?, beyond(&mut self.counts.iter().rev())?))
+        Some((beyond(&mut sorted.iter())?, beyond(&mut sorted.iter().rev())?))
     }
 
     fn add(&mut self, date: Date, (count, row): (u64, u64)) {
@@ -366,22 +378,35 @@ impl Period {
     }
 }
 
-/// Properties that a text shares with its format. They save most attempts to read a text.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Look {
-    begins_with_digit: bool,
-    has_letters: bool,
-    /// The first ASCII character that is no letter or digit.
-    separator: Option<u8>,
+/// Whether a text ends like all formats: in a digit. Those that begin with a month have spaces.
+fn may_be_date(text: &[u8]) -> bool {
+    let begins_with_digit = text.first().is_some_and(u8::is_ascii_digit);
+    text.last().is_some_and(u8::is_ascii_digit) && (begins_with_digit || text.contains(&b' '))
 }
 
+/// The runs of digits and letters, and the other bytes of a text, in its bits: its format has the same. They save most attempts to read a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Look(u128);
+
 impl Look {
-    fn of(text: &str) -> Look {
-        Look {
-            begins_with_digit: text.as_bytes().first().is_some_and(u8::is_ascii_digit),
-            has_letters: text.bytes().any(|byte| byte.is_ascii_alphabetic()),
-            separator: text.bytes().find(|byte| byte.is_ascii() && !byte.is_ascii_alphanumeric()),
+    /// `None` for a text with more runs than any format.
+    fn of(text: &str) -> Option<Look> {
+        let (mut runs, mut last, mut count) = (0, 0, 0);
+        for byte in text.bytes() {
+            let kind = match byte {
+                b'0'..=b'9' => b'd',
+                byte if byte.is_ascii_alphabetic() || !byte.is_ascii() => b'L',
+                byte => byte,
+            };
+            if kind == last && matches!(kind, b'd' | b'L') {
+                continue;
+            }
+            if count == MOST_RUNS {
+                return None;
+            }
+            (runs, last, count) = (runs << 8 | u128::from(kind), kind, count + 1);
         }
+        Some(Look(runs))
     }
 }
 

@@ -147,7 +147,7 @@ impl DatePlan {
     pub(crate) fn date(&self, text: &str) -> Option<Date> {
         match &self.day {
             Some(day) => day.read(text.as_bytes()),
-            None => self.read_any(text)?.get(..10)?.parse().ok(),
+            None => self.parse(text)?.to_date().ok(),
         }
     }
 
@@ -162,8 +162,7 @@ impl DatePlan {
         self.day.as_ref()
     }
 
-    /// The definition.
-    fn read_any(&self, text: &str) -> Option<String> {
+    fn parse(&self, text: &str) -> Option<BrokenDownTime> {
         if !self.fields.iter().try_fold(text, |rest, field| field.after(rest))?.is_empty() {
             return None;
         }
@@ -171,6 +170,12 @@ impl DatePlan {
         if let (Some(from), Some(year)) = (self.from, parsed.year()) {
             parsed.set_year(Some(from + (year - from).rem_euclid(100))).ok()?;
         }
+        Some(parsed)
+    }
+
+    /// The definition.
+    fn read_any(&self, text: &str) -> Option<String> {
+        let parsed = self.parse(text)?;
         match &self.output {
             None => iso(&parsed).ok(),
             Some(output) => write(&parsed, output).ok(),

@@ -16,6 +16,7 @@ mod number_counts;
 mod numbers;
 mod oddities;
 mod positions;
+mod quantities;
 mod sample;
 #[cfg(feature = "cutlist")]
 mod saved;
@@ -58,9 +59,9 @@ pub use saved::{Kind as SavedKind, SavedColumn, SavedSurvey, VERSION as SAVED_VE
 pub use shape::ShapePart;
 
 use fine::Encoder;
-use numbers::Numbers;
 use oddities::Oddities;
 use positions::Places;
+use quantities::Quantities;
 use sample::Sample;
 use shapes::{Shapes, Slots};
 use values::Values;
@@ -128,8 +129,8 @@ pub struct Survey {
     different: Values,
     shapes: Shapes,
     oddities: Oddities,
-    numbers: Numbers,
-    dates: DateCounts,
+    /// Numbers and dates of all values, unless `different` counts each value.
+    quantities: Quantities,
     places: Option<Places>,
     sample: Option<Sample>,
     encoder: Encoder,
@@ -171,8 +172,7 @@ impl Survey {
             different: Values::new(values),
             shapes: Shapes::new(shapes),
             oddities: Oddities::default(),
-            numbers: Numbers::new(),
-            dates: DateCounts::default(),
+            quantities: Quantities::default(),
             places: (depth == Depth::Full).then(Places::default),
             sample: (depth == Depth::Full).then(|| Sample::new(SAMPLE >> halvings)),
             encoder: Encoder::default(),
@@ -188,15 +188,17 @@ impl Survey {
             self.spaces_only += u64::from(!value.is_empty());
             return;
         }
+        if !self.different.counts_each() {
+            self.quantities.observe(row, value, 1);
+        }
         self.different.observe(row, value);
+        self.different.take_dropped().for_each(|seen| self.quantities.observe(seen.first, &seen.text, seen.count));
         let glance = self.encoder.encode(value);
         self.lengths.observe(glance.length);
         if glance.odd {
             self.oddities.look(row, value);
         }
         self.shapes.observe(row, value, glance, self.encoder.key());
-        self.numbers.observe(row, value);
-        self.dates.observe(row, value);
         if let Some(places) = &mut self.places {
             places.observe(row, value, glance.length, glance.plain);
         }
@@ -214,8 +216,8 @@ impl Survey {
     pub fn bytes(&self) -> usize {
         let places = self.places.as_ref().map_or(0, Places::bytes);
         let sample = self.sample.as_ref().map_or(0, Sample::bytes);
-        let of_kinds = self.numbers.bytes() + self.dates.bytes();
-        size_of::<Survey>() + self.different.bytes() + self.shapes.bytes() + self.lengths.bytes() + of_kinds + places + sample
+        let counted = self.different.bytes() + self.quantities.bytes();
+        size_of::<Survey>() + counted + self.shapes.bytes() + self.lengths.bytes() + places + sample
     }
 
     /// Adds a survey of other rows of the column, with the same depth and a common row numbering. The result equals a survey of all rows,
@@ -224,12 +226,15 @@ impl Survey {
         self.rows += other.rows;
         self.blank.add(&other.blank);
         self.spaces_only += other.spaces_only;
+        self.quantities.merge(&other.quantities);
+        if !self.different.counts_each() {
+            other.different.seen().for_each(|seen| self.quantities.observe(seen.first, &seen.text, seen.count));
+        }
         self.different.merge(other.different);
+        self.different.take_dropped().for_each(|seen| self.quantities.observe(seen.first, &seen.text, seen.count));
         self.lengths.merge(&other.lengths);
         self.oddities.merge(&other.oddities);
         self.shapes.merge(other.shapes);
-        self.numbers.merge(&other.numbers);
-        self.dates.merge(&other.dates);
         if let (Some(places), Some(others)) = (&mut self.places, other.places) {
             places.merge(others);
         }
@@ -296,12 +301,18 @@ impl Survey {
 
     /// The distribution of the numbers, if most values are numbers and not dates.
     pub fn numbers(&self) -> Option<NumberDistribution> {
-        if self.dates.recognised().is_empty() { self.numbers.distribution() } else { None }
+        self.quantities().distribution()
     }
 
     /// The dates, by format.
-    pub fn dates(&self) -> &DateCounts {
-        &self.dates
+    pub fn dates(&self) -> DateCounts {
+        self.quantities().dates
+    }
+
+    fn quantities(&self) -> Quantities {
+        let mut quantities = self.quantities.clone();
+        self.different.seen().for_each(|seen| quantities.observe(seen.first, &seen.text, seen.count));
+        quantities
     }
 
     pub fn delimiters(&self) -> Vec<Delimiter> {

@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::LazyLock;
 
 use foldhash::fast::FixedState;
 
@@ -31,8 +32,8 @@ enum Counts {
     /// By the bits of the number.
     Each(HashMap<u64, u64, FixedState>),
     /// By the number of the bin, with the sign of the numbers; 0 has the zeros.
-    Bins(BTreeMap<i32, u64>),
-    WideBins(BTreeMap<i32, u64>),
+    Bins(HashMap<i32, u64, FixedState>),
+    WideBins(HashMap<i32, u64, FixedState>),
 }
 
 /// An extreme number, with its rows.
@@ -60,26 +61,26 @@ impl NumberCounts {
 
     /// A counts with wide bins and without extremes, which takes little memory and reveals no number.
     pub fn wide() -> NumberCounts {
-        NumberCounts::with(Counts::WideBins(BTreeMap::new()), 0)
+        NumberCounts::with(Counts::WideBins(HashMap::default()), 0)
     }
 
     /// A counts of wide bins.
     pub fn of_wide(bins: impl IntoIterator<Item = (i32, u64)>, has_decimals: bool) -> NumberCounts {
-        let bins: BTreeMap<i32, u64> = bins.into_iter().collect();
+        let bins: HashMap<i32, u64, FixedState> = bins.into_iter().collect();
         let count = bins.values().fold(0, |all: u64, count| all.saturating_add(*count));
         NumberCounts { count, has_decimals, counts: Counts::WideBins(bins), ..NumberCounts::wide() }
     }
 
     #[inline]
-    pub fn observe(&mut self, row: u64, number: f64, text: &str) {
+    pub fn observe(&mut self, row: u64, number: f64, text: &str, count: u64) {
         // Zero has one sign.
         let number = number + 0.0;
-        self.count += 1;
+        self.count += count;
         self.has_decimals |= number.fract() != 0.0;
-        self.add(number, 1);
+        self.add(number, count);
         for extremes in [&mut self.least, &mut self.greatest] {
             if extremes.takes(number) {
-                extremes.add(&Extreme { number, text: text.into(), rows: 1, first: row });
+                extremes.add(&Extreme { number, text: text.into(), rows: count, first: row });
             }
         }
     }
@@ -100,7 +101,7 @@ impl NumberCounts {
 
     fn bin_each(&mut self) {
         if let Counts::Each(each) = &self.counts {
-            let mut bins = BTreeMap::new();
+            let mut bins = HashMap::default();
             each.iter().for_each(|(bits, count)| *bins.entry(bin(f64::from_bits(*bits))).or_insert(0) += count);
             self.counts = Counts::Bins(bins);
         }
@@ -122,7 +123,7 @@ impl NumberCounts {
                 }
             }
             Counts::WideBins(others) => {
-                let mut bins = self.wide_bins();
+                let mut bins: HashMap<i32, u64, FixedState> = self.wide_bins().into_iter().collect();
                 others.iter().for_each(|(bin, count)| *bins.entry(*bin).or_insert(0) += count);
                 self.counts = Counts::WideBins(bins);
             }
@@ -138,7 +139,7 @@ impl NumberCounts {
         match &self.counts {
             Counts::Each(each) => each.iter().for_each(|(bits, count)| add(wide(bin(f64::from_bits(*bits))), count)),
             Counts::Bins(all) => all.iter().for_each(|(bin, count)| add(wide(*bin), count)),
-            Counts::WideBins(all) => return all.clone(),
+            Counts::WideBins(all) => all.iter().for_each(|(bin, count)| add(*bin, count)),
         }
         bins
     }
@@ -157,15 +158,13 @@ impl NumberCounts {
 
     /// The numbers with their counts, in order; a bin has its middle.
     pub fn counts(&self) -> Vec<(f64, u64)> {
-        match &self.counts {
-            Counts::Each(each) => {
-                let mut all: Vec<(f64, u64)> = each.iter().map(|(bits, count)| (f64::from_bits(*bits), *count)).collect();
-                all.sort_unstable_by(|(one, _), (other, _)| one.total_cmp(other));
-                all
-            }
+        let mut all: Vec<(f64, u64)> = match &self.counts {
+            Counts::Each(each) => each.iter().map(|(bits, count)| (f64::from_bits(*bits), *count)).collect(),
             Counts::Bins(bins) => bins.iter().map(|(bin, count)| (middle(*bin, 1), *count)).collect(),
             Counts::WideBins(bins) => bins.iter().map(|(bin, count)| (middle(*bin, JOINED), *count)).collect(),
-        }
+        };
+        all.sort_unstable_by(|(one, _), (other, _)| one.total_cmp(other));
+        all
     }
 
     /// The least and the greatest number, if extremes are kept.
@@ -186,7 +185,7 @@ impl NumberCounts {
     pub fn bytes(&self) -> usize {
         match &self.counts {
             Counts::Each(each) => each.capacity() * size_of::<(u64, u64, u8)>(),
-            Counts::Bins(bins) | Counts::WideBins(bins) => bins.len() * 2 * size_of::<(i32, u64)>(),
+            Counts::Bins(bins) | Counts::WideBins(bins) => bins.capacity() * size_of::<(i32, u64, u8)>(),
         }
     }
 }
@@ -197,9 +196,12 @@ fn bin(number: f64) -> i32 {
     if size < SMALLEST {
         return 0;
     }
-    let from_smallest = ((size / SMALLEST).ln() / growth().ln()) as i32 + 1;
+    let from_smallest = ((size / SMALLEST).ln() * *BINS_OF_E) as i32 + 1;
     if number < 0.0 { -from_smallest } else { from_smallest }
 }
+
+/// The number of bins for a factor of e.
+static BINS_OF_E: LazyLock<f64> = LazyLock::new(|| growth().ln().recip());
 
 fn growth() -> f64 {
     (1.0 + ERROR) / (1.0 - ERROR)

@@ -8,7 +8,7 @@ use std::sync::LazyLock;
 use super::number_counts::{Extreme, NumberCounts};
 use crate::phrase::ast::NumberExample;
 use crate::program::NumberPlan;
-use crate::program::number::STYLES;
+use crate::program::number::{STYLES, is_mark};
 
 /// A column has numbers if at least this share of its values are numbers.
 const MOSTLY: f64 = 0.9;
@@ -20,6 +20,10 @@ const FAR: f64 = 3.0;
 /// Bins have smaller numbers.
 #[cfg(feature = "cutlist")]
 const MOST_BINS: i32 = 10_000;
+
+/// The name of numbers with a decimal point and no other mark in a saved survey.
+#[cfg(feature = "cutlist")]
+const POINTED: &str = "1.5";
 
 /// The example of the style without thousands marks.
 const USUAL: &str = "1234.5";
@@ -45,6 +49,8 @@ pub struct Numbers {
     values: u64,
     /// Numbers without a mark, which all styles read alike.
     unmarked: NumberCounts,
+    /// Numbers with a decimal point and no other mark, which the styles with that decimal mark read alike.
+    pointed: NumberCounts,
     marked: [NumberCounts; COUNT],
     plain: String,
 }
@@ -101,38 +107,58 @@ impl Numbers {
     }
 
     fn with(counts: NumberCounts) -> Numbers {
-        Numbers { values: 0, unmarked: counts.clone(), marked: std::array::from_fn(|_| counts.clone()), plain: String::new() }
+        let marked = std::array::from_fn(|_| counts.clone());
+        Numbers { values: 0, unmarked: counts.clone(), pointed: counts, marked, plain: String::new() }
     }
 
+    /// Observes a value that `count` rows have, first `row`.
     #[inline]
-    pub fn observe(&mut self, row: u64, value: &str) {
-        self.values += 1;
-        if value.len() <= LONGEST && value.bytes().any(|byte| byte.is_ascii_digit()) {
-            self.read(row, value.trim());
+    pub fn observe(&mut self, row: u64, value: &str, count: u64) {
+        self.values += count;
+        let text = value.trim();
+        let is_start = |byte: u8| byte.is_ascii_digit() || matches!(byte, b'-' | b'+' | b'(' | 0xE2);
+        // U+2212 is E2 88 92.
+        let is_end = |byte: u8| byte.is_ascii_digit() || matches!(byte, b'-' | b'+' | b')' | 0x92);
+        if value.len() <= LONGEST && text.bytes().next().is_some_and(is_start) && text.bytes().next_back().is_some_and(is_end) {
+            self.read(row, text, count);
         }
     }
 
-    fn read(&mut self, row: u64, text: &str) {
-        let bytes = text.as_bytes();
-        let is_start = |byte: u8| byte.is_ascii_digit() || matches!(byte, b'-' | b'+' | b'(' | 0xE2);
-        if !bytes.first().is_some_and(|byte| is_start(*byte)) || is_code(bytes) {
+    fn read(&mut self, row: u64, text: &str, count: u64) {
+        let (before, digits) = text.split_at(text.find(|c: char| c.is_ascii_digit()).unwrap_or(text.len()));
+        let digits = &digits[..digits.rfind(|c: char| c.is_ascii_digit()).map_or(0, |last| last + 1)];
+        let after = &text[before.len() + digits.len()..];
+        let are_whole = are_digits(digits);
+        let is_number = |text: &str| text.chars().all(|c| c.is_ascii_digit() || c.is_whitespace() || is_mark(c));
+        if digits.is_empty() || is_code(digits) || !(are_whole || is_number(digits)) {
             return;
         }
-        if bytes.iter().skip(1).all(u8::is_ascii_digit) && (bytes[0].is_ascii_digit() || bytes.len() > 1) {
+        let is_usual_sign = after.is_empty() && matches!(before, "" | "-" | "+");
+        if are_whole && is_usual_sign {
             if let Ok(number) = text.parse() {
-                self.unmarked.observe(row, number, text);
+                self.unmarked.observe(row, number, text, count);
             }
             return;
         }
-        let is_mark = |c: char| !c.is_ascii_digit() && !matches!(c, '-' | '+' | '\u{2212}' | '(' | ')');
-        let has_mark = text.contains(is_mark);
-        for (style, plan) in PLANS.iter().enumerate().take(if has_mark { COUNT } else { 1 }) {
+        let has_point = digits.split_once('.').is_some_and(|(whole, decimals)| are_digits(whole) && are_digits(decimals));
+        if has_point
+            && is_usual_sign
+            && let Ok(number) = text.parse()
+        {
+            self.pointed.observe(row, number, text, count);
+        }
+        for (style, plan) in PLANS.iter().enumerate() {
+            // A text without marks is the same number in all styles.
+            let is_read = if are_whole { style > 0 } else { has_point && is_usual_sign && decimal(style) == '.' };
+            if is_read || !has_marks_of(style, digits) {
+                continue;
+            }
             let Some(plan) = plan.as_ref().filter(|plan| plan.is_whole(text)) else { continue };
             self.plain.clear();
             let plain = if plan.write(text, &mut self.plain) { &self.plain } else { text };
-            let counts = if has_mark { &mut self.marked[style] } else { &mut self.unmarked };
+            let counts = if are_whole { &mut self.unmarked } else { &mut self.marked[style] };
             if let Ok(number) = plain.parse() {
-                counts.observe(row, number, text);
+                counts.observe(row, number, text, count);
             }
         }
     }
@@ -143,11 +169,11 @@ impl Numbers {
     }
 
     fn each(&self) -> impl Iterator<Item = &NumberCounts> {
-        std::iter::once(&self.unmarked).chain(&self.marked)
+        [&self.unmarked, &self.pointed].into_iter().chain(&self.marked)
     }
 
     fn each_mut(&mut self) -> impl Iterator<Item = &mut NumberCounts> {
-        std::iter::once(&mut self.unmarked).chain(&mut self.marked)
+        [&mut self.unmarked, &mut self.pointed].into_iter().chain(&mut self.marked)
     }
 
     pub fn bytes(&self) -> usize {
@@ -181,10 +207,15 @@ impl Numbers {
 
     /// The style that reads most values, and its numbers.
     pub(super) fn all(&self) -> Option<(usize, NumberCounts)> {
+        let with_point = |style: usize| if decimal(style) == '.' { self.pointed.count() } else { 0 };
+        let count = |(style, counts): (usize, &NumberCounts)| counts.count() + with_point(style);
         // Of several styles that read as many, the first.
-        let (style, marked) = self.marked.iter().enumerate().rev().max_by_key(|(_, counts)| counts.count())?;
+        let (style, marked) = self.marked.iter().enumerate().rev().max_by_key(|(style, counts)| count((*style, counts)))?;
         let mut counts = self.unmarked.clone();
         counts.merge(marked);
+        if decimal(style) == '.' {
+            counts.merge(&self.pointed);
+        }
         (counts.count() > 0 && counts.count() as f64 >= MOSTLY * self.values as f64).then_some((style, counts))
     }
 }
@@ -218,7 +249,7 @@ impl SavedNumbers {
 #[cfg(feature = "cutlist")]
 impl Numbers {
     fn names() -> impl Iterator<Item = &'static str> {
-        std::iter::once("").chain((0..COUNT).map(|style| example(style).unwrap_or(USUAL)))
+        ["", POINTED].into_iter().chain((0..COUNT).map(|style| example(style).unwrap_or(USUAL)))
     }
 
     pub(super) fn saved(&self) -> SavedNumbers {
@@ -245,10 +276,24 @@ impl Numbers {
     }
 }
 
+fn decimal(style: usize) -> char {
+    style.checked_sub(1).and_then(|style| STYLES.get(style)).map_or('.', |(_, decimal)| *decimal)
+}
+
+/// Whether a style has all marks of a number.
+fn has_marks_of(style: usize, digits: &str) -> bool {
+    let example = example(style).unwrap_or(USUAL);
+    let is_blank = |c: char| c.is_whitespace() && example.contains(' ');
+    digits.chars().all(|c| c.is_ascii_digit() || example.contains(c) || is_blank(c))
+}
+
+fn are_digits(text: &str) -> bool {
+    !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit())
+}
+
 /// Whether a number begins with a zero that a number would not have: `007`.
-fn is_code(text: &[u8]) -> bool {
-    let digits = text.iter().position(u8::is_ascii_digit).map_or(&[][..], |first| &text[first..]);
-    matches!(digits, [b'0', b'0'..=b'9', ..])
+fn is_code(digits: &str) -> bool {
+    matches!(digits.as_bytes(), [b'0', b'0'..=b'9', ..])
 }
 
 /// The number at a share of all, by rank: the least number that is not below that share.
@@ -317,7 +362,7 @@ mod tests {
 
     fn observed(first: u64, values: &[String]) -> Numbers {
         let mut numbers = Numbers::new();
-        (first..).zip(values).for_each(|(row, value)| numbers.observe(row, value));
+        (first..).zip(values).for_each(|(row, value)| numbers.observe(row, value, 1));
         numbers
     }
 

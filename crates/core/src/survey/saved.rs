@@ -11,6 +11,7 @@ use super::delimiters::Delimiters;
 use super::lengths::Lengths;
 use super::numbers::{Numbers, SavedNumbers};
 use super::oddities::{Oddities, Oddity};
+use super::quantities::Quantities;
 use super::shapes::{SavedShapes, Shapes};
 use super::values::{SavedValues, Values};
 use super::{Encoder, Survey};
@@ -76,6 +77,7 @@ impl SavedColumn {
     pub fn new(column: &str, survey: &Survey, with_examples: bool) -> SavedColumn {
         let mut small = empty();
         small.merge(survey.clone());
+        let quantities = small.quantities();
         SavedColumn {
             column: column.to_owned(),
             nth: first(),
@@ -86,8 +88,8 @@ impl SavedColumn {
             distinct: small.different.saved(),
             shapes: small.shapes.saved(with_examples),
             odd: small.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect(),
-            numbers: Some(small.numbers.saved()),
-            dates: Some(small.dates.saved()),
+            numbers: Some(quantities.numbers.saved()),
+            dates: Some(quantities.dates.saved()),
         }
     }
 
@@ -118,8 +120,10 @@ impl SavedColumn {
             different: Values::of_saved(&self.distinct, VALUES),
             shapes: Shapes::of_saved(&self.shapes, SHAPES),
             oddities,
-            numbers: self.numbers.as_ref().map_or_else(Numbers::wide, Numbers::of_saved),
-            dates: self.dates.as_ref().map_or_else(DateCounts::of_years, DateCounts::of_saved),
+            quantities: Quantities {
+                numbers: self.numbers.as_ref().map_or_else(Numbers::wide, Numbers::of_saved),
+                dates: self.dates.as_ref().map_or_else(DateCounts::of_years, DateCounts::of_saved),
+            },
             ..empty()
         }
     }
@@ -142,8 +146,7 @@ fn empty() -> Survey {
         different: Values::new(VALUES),
         shapes: Shapes::new(SHAPES),
         oddities: Oddities::default(),
-        numbers: Numbers::wide(),
-        dates: DateCounts::of_years(),
+        quantities: Quantities::wide(),
         places: None,
         sample: None,
         encoder: Encoder::default(),

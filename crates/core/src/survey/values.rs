@@ -23,7 +23,9 @@ pub struct Values {
     hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
     highest: u64,
     /// The frequency of each value by hash; `None` with too many values.
-    seen: Option<HashMap<u64, Frequency, BuildHasherDefault<AsItIs>>>,
+    seen: Option<Frequencies>,
+    /// The frequencies when they became too many, until they are taken.
+    dropped: Option<Frequencies>,
     width: usize,
     hasher: FixedState,
 }
@@ -39,11 +41,14 @@ pub struct SavedValues {
     pub hashes: String,
 }
 
+type Frequencies = HashMap<u64, Frequency, BuildHasherDefault<AsItIs>>;
+
 #[derive(Debug, Clone)]
-struct Frequency {
-    count: u64,
-    first: u64,
-    text: Box<str>,
+pub struct Frequency {
+    pub count: u64,
+    pub first: u64,
+    /// The value, shortened if long.
+    pub text: Box<str>,
 }
 
 /// A number of distinct values.
@@ -86,6 +91,7 @@ impl Values {
             hashes: HashSet::default(),
             highest: u64::MAX,
             seen: Some(HashMap::default()),
+            dropped: None,
             width: 0,
             hasher: FixedState::default(),
         }
@@ -97,6 +103,7 @@ impl Values {
         self.keep(hash);
         if self.seen.is_some() {
             self.count_of(hash, row, 1, || clipped(value).into());
+            self.drop_too_many();
         }
     }
 
@@ -108,9 +115,10 @@ impl Values {
         }
         other.hashes.into_iter().for_each(|hash| self.keep(hash));
         match other.seen {
-            None => (self.seen, self.width) = (None, 0),
+            None => self.drop_seen(),
             Some(seen) => {
                 seen.into_iter().for_each(|(hash, seen)| self.count_of(hash, seen.first, seen.count, || seen.text));
+                self.drop_too_many();
             }
         }
     }
@@ -180,9 +188,28 @@ impl Values {
         });
         seen.count += count;
         seen.first = seen.first.min(row);
-        if all.len() > self.bound.div_ceil(5) {
-            (self.seen, self.width) = (None, 0);
+    }
+
+    fn drop_too_many(&mut self) {
+        if self.seen.as_ref().is_some_and(|seen| seen.len() > self.bound.div_ceil(5)) {
+            self.drop_seen();
         }
+    }
+
+    fn drop_seen(&mut self) {
+        if let Some(seen) = self.seen.take() {
+            (self.dropped, self.width) = (Some(seen), 0);
+        }
+    }
+
+    /// The frequencies, if they became too many since the last call.
+    pub fn take_dropped(&mut self) -> impl Iterator<Item = Frequency> + use<> {
+        self.dropped.take().into_iter().flatten().map(|(_, seen)| seen)
+    }
+
+    /// The frequencies, if they are kept.
+    pub fn seen(&self) -> impl Iterator<Item = &Frequency> {
+        self.seen.iter().flat_map(HashMap::values)
     }
 
     fn last_of_bound(&self) -> u64 {

@@ -173,7 +173,7 @@ fn page(name: &str, column: &SurveyedColumn, sample: Option<u64>, width: usize) 
     lines.extend(first);
     lines.extend(shapes::draw(column, width));
     lines.extend(section("most frequent values", later));
-    lines.extend(section("numbers", numbers::draw(column, are_shown)));
+    lines.extend(section("numbers", numbers::draw(column, are_shown, width)));
     lines.extend(section("dates", dates::draw(column, are_shown)));
     lines.extend(section("position by position", positions::draw(column, width)));
     lines.extend(section("divided by", delimiters(column, width)));

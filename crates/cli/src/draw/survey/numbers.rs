@@ -9,7 +9,7 @@ use crate::draw::{rows, visible};
 const MOST_BARS: usize = 10;
 
 /// `are_shown`: whether the page lists all values.
-pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
+pub fn draw(column: &SurveyedColumn, are_shown: bool, width: usize) -> Vec<String> {
     // Equal numbers have no distribution.
     let Some(numbers) = column.survey.numbers().filter(|numbers| numbers.quartiles[0] < numbers.quartiles[4]) else {
         return Vec::new();
@@ -29,7 +29,7 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
     for (extremes, count, side) in
         [(&numbers.far_below, numbers.far[0], "below"), (&numbers.far_above, numbers.far[1], "above")]
     {
-        lines.extend(far(column, extremes, count, side));
+        lines.extend(far(column, extremes, count, side, width));
     }
     lines
 }
@@ -44,9 +44,9 @@ fn quartiles(numbers: &NumberDistribution) -> String {
     names.into_iter().zip(numbers.quartiles.iter().enumerate()).map(part).collect::<Vec<_>>().join("   ")
 }
 
-fn far(column: &SurveyedColumn, extremes: &[Extreme], count: u64, side: &str) -> Option<String> {
+fn far(column: &SurveyedColumn, extremes: &[Extreme], count: u64, side: &str, width: usize) -> Vec<String> {
     if extremes.is_empty() {
-        return None;
+        return Vec::new();
     }
     let one = |extreme: &Extreme| {
         let place = format!("row {}", rows::number(column.inputs, extreme.first));
@@ -55,9 +55,10 @@ fn far(column: &SurveyedColumn, extremes: &[Extreme], count: u64, side: &str) ->
     };
     let shown: u64 = extremes.iter().map(|extreme| extreme.rows).sum();
     let more = if count > shown { " …" } else { "" };
-    let values = visible::counted(count, "value");
     let list = extremes.iter().map(one).collect::<Vec<_>>().join(", ");
-    Some(format!("{} {list}{more}", paint(style::LOOK, format!("{values} far {side} the others:"))))
+    let words = format!("{} far {side} the others: {list}{more}", visible::counted(count, "value"));
+    let options = textwrap::Options::new(width).subsequent_indent("  ");
+    textwrap::wrap(&words, options).into_iter().map(|line| paint(style::LOOK, line)).collect()
 }
 
 fn name(bar: &NumberBar) -> String {

@@ -13,8 +13,9 @@ const COUNTED: f64 = 0.95;
 
 impl Survey {
     pub(super) fn number_changes(&self, before: &Survey) -> Vec<Change> {
-        let (Some(was), Some(now)) = (before.numbers(), self.numbers()) else { return Vec::new() };
-        let (Some((_, was_counts)), Some((_, now_counts))) = (before.numbers.all(), self.numbers.all()) else {
+        let (before, all) = (before.quantities(), self.quantities());
+        let (Some(was), Some(now)) = (before.distribution(), all.distribution()) else { return Vec::new() };
+        let (Some((_, was_counts)), Some((_, now_counts))) = (before.numbers.all(), all.numbers.all()) else {
             return Vec::new();
         };
         let (Count::Exact(distinct) | Count::About(distinct)) = self.distinct();
@@ -35,7 +36,7 @@ impl Survey {
     }
 
     pub(super) fn date_changes(&self, before: &Survey) -> Vec<Change> {
-        let (was, now) = (before.dates.recognised(), self.dates.recognised());
+        let (was, now) = (before.dates().recognised(), self.dates().recognised());
         if was.is_empty() {
             return Vec::new();
         }

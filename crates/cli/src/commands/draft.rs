@@ -172,7 +172,7 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
     };
     let mut proved = Vec::new();
     for index in 0..draft.readings.len() {
-        let list = draft.list(index);
+        let list = draft.trial().list(index);
         let text = Text { name: Some("the draft".to_owned()), text: list };
         let wanted: Rules = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
         let mut table = table.again()?;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use crate::phrase::quoted;
 use crate::survey::{Kinds, What, runs_of};
 use crate::text::characters;
 
@@ -19,6 +20,18 @@ pub struct TextProperties {
     /// The frequent texts, the most frequent first, if they are few and cover nearly all.
     pub few: Vec<String>,
     pub such_as: Vec<String>,
+}
+
+/// Longer lists of values are not offered, in bytes.
+const LONGEST_LIST: usize = 240;
+
+impl TextProperties {
+    /// A check for the few texts that occur, if it is short enough to read.
+    pub fn stricter(&self) -> Option<String> {
+        let few: Vec<String> = self.few.iter().map(|text| quoted(text)).collect();
+        let check = format!("one of {}", few.join(", "));
+        (!few.is_empty() && check.len() <= LONGEST_LIST).then_some(check)
+    }
 }
 
 pub fn known(texts: &[String]) -> TextProperties {

@@ -52,6 +52,7 @@ pub struct Draft {
     blank: u64,
     remarks: Vec<String>,
     pub readings: Vec<Reading>,
+    is_trial: bool,
 }
 
 /// The results of running a reading on all rows.
@@ -128,7 +129,16 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
         readings[0].heading = format!("Another reading: {}", readings[0].heading);
         readings.insert(0, dates);
     }
-    if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
+    let keyed = super::keys::reading(&texts, &origin.columns, &mut plans);
+    let is_keyed = keyed.is_some();
+    if let Some(keys) = keyed {
+        // The order of keys may vary, so no reading by position is right.
+        readings = vec![keys];
+    }
+    if is_whole
+        && !is_keyed
+        && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans)
+    {
         readings.push(other);
     }
     if survey.lengths.range().is_some_and(|(_, most)| most > LONGEST_IN_SAMPLE) {
@@ -140,7 +150,7 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
             values => format!("The column has only {values} values, so these rules may hold by chance."),
         });
     }
-    Some(Draft { origin, rows: survey.rows, blank: survey.blank.count, remarks, readings })
+    Some(Draft { origin, rows: survey.rows, blank: survey.blank.count, remarks, readings, is_trial: false })
 }
 
 fn reading(node: &Node, heading: String, taken: &[String]) -> Reading {
@@ -170,8 +180,11 @@ fn at_first_mark(survey: &Survey, taken: &[String], texts: &[String], plans: &mu
     for (index, (take, expected)) in all.into_iter().enumerate() {
         let names = (1..).map(|n| if n == 1 { format!("part_{}", index + 1) } else { format!("part_{}_{n}", index + 1) });
         let name = names.into_iter().find(|name| !taken.contains(name))?;
-        let known = super::checks::known(&plans.each(&take, texts));
-        pieces.push(DraftPiece { name, take, expected, known });
+        let found = plans.each(&take, texts);
+        if found.is_empty() {
+            return None;
+        }
+        pieces.push(DraftPiece { name, take, expected, known: super::checks::known(&found) });
     }
     let heading =
         format!("Another reading: cut at the first {written}, which {} have.", of(mark.values, survey.values(), "values"));
@@ -241,6 +254,11 @@ fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
 }
 
 impl Draft {
+    /// The draft with the checks that its text only mentions, to try them too.
+    pub fn trial(&self) -> Draft {
+        Draft { is_trial: true, ..self.clone() }
+    }
+
     pub fn list(&self, reading: usize) -> String {
         let body = self.readings.get(reading).map_or_else(String::new, |reading| self.body(reading, None));
         format!("{}\n{body}", self.origin.head())
@@ -346,15 +364,25 @@ impl Draft {
                 text += &format!("# Not proposed: `{check}`, which {} break.\n", of(seen.count, self.rows, "rows"));
             }
         }
-        if proved.is_some() && !piece.known.few.is_empty() {
-            let few: Vec<String> = piece.known.few.iter().map(|text| quoted(&clipped(text))).collect();
-            text += &format!("# Only a few distinct values; a stricter check: one of {}\n", few.join(", "));
+        let stricter = piece.known.stricter();
+        if let Some(stricter) = &stricter
+            && let Some(seen) = found(proved, &piece.name, stricter)
+            && !self.is_dropped(&piece.name, stricter, proved)
+        {
+            let broken = match seen.count {
+                0 => String::new(),
+                count => format!(", which {} will not meet{}", counted(count, "row"), rows_in_words(seen, ": ")),
+            };
+            text += &format!("# Only a few distinct values; a stricter check: {stricter}{broken}\n");
         }
         text += &format!("[piece.{}]\ntake  = {}\n", toml_key(&piece.name), toml_text(&piece.take));
         if !kept.is_empty() {
             text += if is_optional { "optional = true\n" } else { "" };
             let checks: Vec<String> = kept.iter().map(|check| toml_text(check)).collect();
             text += &format!("check = [{}]\n", checks.join(", "));
+        }
+        if let (true, Some(stricter)) = (self.is_trial, stricter) {
+            text += &format!("warn  = {}\n", toml_text(&stricter));
         }
         text
     }

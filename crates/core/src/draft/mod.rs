@@ -6,6 +6,7 @@ mod cuts;
 mod dates;
 mod example;
 mod finishes;
+mod keys;
 mod kinds;
 mod list;
 mod marks;

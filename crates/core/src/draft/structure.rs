@@ -84,6 +84,9 @@ impl Builder<'_> {
 
     fn leaf(&mut self, texts: &[String], access: &Access, step: &str, hint: &str, expected: bool) -> Node {
         let texts = self.plans.each(step, texts);
+        if texts.is_empty() {
+            return Node::Nothing;
+        }
         Node::Leaf(Leaf { access: access.then(step), hint: Some(hint.to_owned()), texts, expected })
     }
 
@@ -122,13 +125,11 @@ impl Builder<'_> {
             let open = if nearly(&|text| text.contains(&spaced_open)) { spaced_open.as_str() } else { open };
             let close = if nearly(&|text| text.contains(&spaced_close)) { spaced_close.as_str() } else { close };
             let bare = (open.trim(), close.trim());
-            let inside = self.leaf(
-                texts,
-                access,
-                &format!("between {} and {}", quoted(bare.0), quoted(bare.1)),
-                "in_brackets",
-                expected,
-            );
+            let step = format!("between {} and {}", quoted(bare.0), quoted(bare.1));
+            let addresses = self.plans.each(&step, texts);
+            let inside = self
+                .mailbox(&addresses, &access.then(&step), expected)
+                .unwrap_or_else(|| self.leaf(texts, access, &step, "in_brackets", expected));
             let side = |builder: &mut Self, step: String| {
                 let parts = builder.plans.each(&step, texts);
                 if (parts.len() as f64) < STEADY * texts.len() as f64 {
@@ -182,7 +183,9 @@ impl Builder<'_> {
     /// An optional part or its counterpart: a piece even if it is constant.
     fn kept(&mut self, texts: &[String], access: Access, expected: bool, depth: usize) -> Node {
         match self.node(texts, access.clone(), expected, depth) {
-            Node::Same(_) | Node::Nothing => Node::Leaf(Leaf { access, hint: None, texts: texts.to_vec(), expected }),
+            Node::Same(_) | Node::Nothing if !texts.is_empty() => {
+                Node::Leaf(Leaf { access, hint: None, texts: texts.to_vec(), expected })
+            }
             node => node,
         }
     }

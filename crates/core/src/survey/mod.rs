@@ -28,8 +28,11 @@ use std::collections::HashSet;
 
 pub use group::Group;
 pub use lengths::Lengths;
+#[doc(hidden)]
 pub use number_counts::Extreme;
-pub use numbers::{NumberBar, NumberDistribution};
+#[doc(hidden)]
+pub use numbers::NumberBar;
+pub use numbers::NumberDistribution;
 pub use shape::Shape;
 pub use values::{Count, FrequentValue};
 
@@ -39,7 +42,10 @@ pub use against::{Against, Change};
 #[doc(hidden)]
 pub use delimiters::Delimiter;
 #[cfg(feature = "cutlist")]
-pub use differences::{Difference, DifferentProperty, differences};
+pub use differences::differences;
+#[cfg(feature = "cutlist")]
+#[doc(hidden)]
+pub use differences::{Difference, DifferentProperty};
 #[doc(hidden)]
 pub use fine::{FineRun, What, runs_of};
 #[doc(hidden)]

@@ -1,11 +1,17 @@
 //! The analysis behind the ruler: characters, runs and delimiters of a value.
 
+mod alignment;
+
 use std::ops::Range;
 
 use crate::program::Matcher;
 use crate::text::characters;
 use crate::text::kind::Kind;
 use crate::text::names;
+
+#[doc(hidden)]
+pub use alignment::AlignedPair;
+pub use alignment::align;
 
 /// An analysed value.
 ///

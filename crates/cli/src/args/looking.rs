@@ -12,8 +12,10 @@ use crate::complete;
 
 #[derive(Debug, clap::Args)]
 pub struct GaugeArgs {
-    /// Values to measure
-    #[arg(value_name = "VALUE", required_unless_present = "file", conflicts_with = "file")]
+    /// Values to measure, or to compare if there are two
+    ///
+    /// Without a value, the lines of standard input.
+    #[arg(value_name = "VALUE", conflicts_with = "file")]
     pub values: Vec<String>,
     /// Mark the characters that a phrase takes
     #[arg(short, long = "piece", value_name = "PHRASE", add = ArgValueCompleter::new(complete::phrases))]
@@ -24,9 +26,12 @@ pub struct GaugeArgs {
     /// Column of the file: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", requires = "file", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// Number of rows to read from the file
-    #[arg(long, value_name = "N", requires = "file", default_value_t = 5)]
+    /// Number of rows to read
+    #[arg(long, value_name = "N", default_value_t = 5)]
     pub rows: usize,
+    /// Read only this row of the file, from 1
+    #[arg(long, value_name = "N", requires = "file", conflicts_with = "rows", value_parser = clap::value_parser!(u64).range(1..))]
+    pub row: Option<u64>,
     /// Show long values in full
     #[arg(long)]
     pub all: bool,

@@ -1,7 +1,7 @@
 //! `gauge`: a value on the ruler.
 
 use keen_notch_core::cutlist::Reading as ListReading;
-use std::io::Write;
+use std::io::{self, IsTerminal as _, Read as _, Write};
 use std::ops::ControlFlow;
 
 use keen_notch_core::column::ColumnRef;
@@ -12,6 +12,7 @@ use keen_notch_core::program::{Program, Setting, Trace};
 use keen_notch_core::text::unit::Unit;
 
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
@@ -19,7 +20,7 @@ use crate::commands::inputs::{self, InputArgs, inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{long, steps, table, visible};
+use crate::draw::{comparison, long, steps, table, visible};
 use crate::failure::Failure;
 use crate::rules::{Pieces, RuleArgs, today};
 
@@ -28,6 +29,9 @@ const MOST_WIDE: usize = 3;
 const MOST_RUN: usize = 60;
 /// With more runs, several share a line.
 const MOST_RUN_LINES: usize = 16;
+
+/// More of standard input is not read, in bytes.
+const MOST_INPUT: u64 = 16 << 20;
 
 const MOST_SECTION: usize = 20;
 const MOST_SECTIONS: usize = 160;
@@ -53,8 +57,15 @@ struct GaugeValue {
 
 pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
+    let values = values(args, console)?;
     let mut out = console::out();
-    for (index, value) in values(args, console)?.iter().enumerate() {
+    if let (None, true, [first, second]) = (&args.file, phrases.is_empty(), values.as_slice()) {
+        for line in comparison::draw(&first.value, &second.value, console.width, args.all) {
+            writeln!(out, "{line}")?;
+        }
+        writeln!(out)?;
+    }
+    for (index, value) in values.iter().enumerate() {
         if index > 0 {
             writeln!(out)?;
         }
@@ -81,6 +92,9 @@ fn shown(text: &str, alone: bool) -> Result<GaugePhrase, Failure> {
 }
 
 fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<GaugeValue>, Failure> {
+    if args.file.is_none() && args.values.is_empty() {
+        return lines_of_input(args.rows);
+    }
     let Some(file) = &args.file else {
         let value = |value: &String| GaugeValue { title: String::new(), value: value.clone(), row: 1 };
         return Ok(args.values.iter().map(value).collect());
@@ -97,13 +111,42 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<GaugeValue>, Failur
     let mut values = Vec::new();
     if args.rows > 0 {
         table.each_row(View::Columns(&[column]), |row| {
+            if args.row.is_some_and(|wanted| row.place.1 < wanted) {
+                return ControlFlow::Continue(());
+            }
             let title = format!("row {}, {title}: ", visible::grouped(row.number));
             values.push(GaugeValue { title, value: row.value(column).to_owned(), row: row.place.1 });
-            if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            let most = if args.row.is_some() { 1 } else { args.rows };
+            if values.len() < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
+    }
+    if let (Some(wanted), true) = (args.row, values.is_empty()) {
+        let message = format!("{} has no row {wanted}", inputs.first().map_or_else(String::new, Input::name));
+        return Err(Failure::usage(message, "rows are numbered from 1, without the header"));
     }
     say_replaced(&reading.meter, console, false);
     Ok(values)
+}
+
+/// The first lines of standard input.
+fn lines_of_input(most: usize) -> Result<Vec<GaugeValue>, Failure> {
+    if io::stdin().is_terminal() {
+        return Err(Failure::usage(
+            "gauge needs a value",
+            "write one, such as gauge 'GRP-00041273-S7K2', or a file with --file",
+        ));
+    }
+    let mut text = Vec::new();
+    io::stdin().lock().take(MOST_INPUT).read_to_end(&mut text)?;
+    let text = String::from_utf8(text).map_err(|error| {
+        let message = format!("standard input is not UTF-8, from byte {}", error.utf8_error().valid_up_to() + 1);
+        Failure::usage(message, "read it as a file, with --encoding: gauge --file -")
+    })?;
+    let lines: Vec<&str> = text.lines().take(most).collect();
+    let title = |number: usize| if lines.len() > 1 { format!("line {number}: ") } else { String::new() };
+    let value =
+        |(number, line): (usize, &&str)| GaugeValue { title: title(number), value: (*line).to_owned(), row: number as u64 };
+    Ok((1..).zip(&lines).map(value).collect())
 }
 
 fn draw(of: &GaugeValue, phrases: &[GaugePhrase], width: usize, all: bool) -> Vec<String> {

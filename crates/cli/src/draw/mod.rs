@@ -1,6 +1,7 @@
 //! Text output: tables, the ruler, and visible characters.
 
 pub mod bar;
+pub mod comparison;
 pub mod faults;
 pub mod hints;
 pub mod long;

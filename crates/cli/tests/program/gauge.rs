@@ -56,3 +56,38 @@ fn a_long_text_shows_its_first_parts() {
     let all = yard.out(&["gauge", &text, "--all"]);
     assert!(all.lines().count() > 200 && !all.contains("--all"), "{} lines", all.lines().count());
 }
+
+#[test]
+fn two_values_are_compared() {
+    let yard = Yard::new();
+    let compared = |one: &str, other: &str| {
+        let out = yard.out(&["gauge", one, other]);
+        out.split(&format!("\n\n{one}  ")).next().unwrap_or_default().to_owned()
+    };
+    assert_snapshot!(
+        [
+            compared("GRP-00041273-S7K2", "GRP–0041273-S7K2x"),
+            compared("2019-0385-RIG", "2019-0385-RIG "),
+            compared("e\u{301}t", "ét"),
+            compared("same", "same"),
+        ]
+        .join("\n\n")
+    );
+    // A phrase is shown on each value, without a comparison.
+    assert!(yard.out(&["gauge", "GRP-1", "GRP-2", "-p", "first 3"]).starts_with("GRP-1"));
+}
+
+#[test]
+fn values_of_standard_input_and_a_single_row() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code\nGRP-1\n\"HNG\n2\"\nBRK-3\n");
+    let first = |out: &str| out.lines().next().unwrap_or_default().to_owned();
+    assert_eq!(first(&yard.out(&["gauge", "--file", "a.csv", "--row", "2"])), "row 2, code: HNG\u{240a}2  5 characters");
+    let ran = yard.run(&["gauge", "--file", "a.csv", "--row", "4"]);
+    assert_eq!((ran.status, ran.stderr.contains("a.csv has no row 4")), (2, true), "{}", ran.stderr);
+    assert_eq!(first(&yard.run_on("GRP-1\r\n", &["gauge"]).stdout), "GRP-1  5 characters");
+    let lines = yard.run_on("GRP-1\nGRP-2\n", &["gauge"]).stdout;
+    assert!(lines.starts_with("the two values differ in 1 place") && lines.contains("\nline 2: GRP-2"), "{lines}");
+    let ran = yard.run_on(b"GRP\xff".to_vec(), &["gauge"]);
+    assert_eq!((ran.status, ran.stderr.contains("not UTF-8, from byte 4")), (2, true), "{}", ran.stderr);
+}

@@ -129,6 +129,9 @@ fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure>
             return Err(Failure::usage(format!("{} has no examples", path.display()), "add a line for each example"));
         }
     }
+    if !draft::search_lookups(&examples).found.is_empty() {
+        return Ok(examples);
+    }
     draft::check(&examples).map_err(|(index, error)| {
         let Example { value, result } = &examples[index];
         match args.want.get(index) {
@@ -192,7 +195,12 @@ fn from_examples(
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<DraftText, Failure> {
-    let searched = draft::search_with_kinds(examples);
+    // Results that cannot come from the values may be looked up.
+    let are_cut = draft::check(examples).is_ok();
+    let mut searched = if are_cut { draft::search_with_kinds(examples) } else { Default::default() };
+    if searched.found.is_empty() && !searched.was_cut_short {
+        searched = draft::search_lookups(examples);
+    }
     let found = &searched.found;
     if found.is_empty() && searched.was_cut_short {
         let message = "no phrase was found; not all were tried, because the examples are long";

@@ -18,6 +18,10 @@ pub fn draw(column: &str, searched: &SearchResult, ranked: &[RankedPhrase], trie
         lines.push("No single phrase fits all examples, so these treat the values as two or more kinds.".to_owned());
         lines.push("If the values are of one kind, look for a slip in the examples.".to_owned());
     }
+    if searched.are_lookups {
+        lines.push("No cut of the values gives these results, so these look up the part that decides.".to_owned());
+        lines.push("Rows with other keys have no result. Add pairs, or put them in a file: lookup in \"FILE\".".to_owned());
+    }
     lines.push(match ranked.len() {
         1 => format!("{fits} all examples, and give the same for each of the {rows} of {column}:")
             .replace("phrase fits all examples, and give", "phrase fits all examples, and gives"),

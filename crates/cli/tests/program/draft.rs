@@ -109,3 +109,27 @@ fn invalid_examples_and_columns() {
     assert_snapshot!("nothing but blanks", yard.run(&["draft", "blank.csv", "-c", "a"]).shown());
     assert_snapshot!("standard input", yard.run_on("a\n1\n", &["draft", "-"]).shown());
 }
+
+#[test]
+fn results_that_no_value_contains_are_looked_up() {
+    let yard = demo();
+    let words = [
+        "draft",
+        "parts.csv",
+        "-c",
+        "part_code",
+        "--want",
+        "GRP-00041273-S7K2 => grip",
+        "--want",
+        "HNG-66428519-A5DA => hanger",
+    ];
+    let out = yard.out(&words);
+    let phrase = r#"section 1 by "-" then lookup "GRP" as "grip", "HNG" as "hanger""#;
+    assert!(out.starts_with("No cut of the values gives these results") && out.contains(&format!("\n 1 {phrase}\n")), "{out}");
+    yard.out(&[&words[..], &["--write", "names.cutlist.toml", "--quiet"]].concat());
+    let cut = yard.out(&["carve", "parts.csv", "-l", "names.cutlist.toml", "-q"]);
+    assert_eq!(cut.lines().filter(|line| line.ends_with(",grip") || line.ends_with(",hanger")).count(), 45);
+    // A single example shows no table.
+    let ran = yard.run(&["draft", "parts.csv", "-c", "part_code", "--want", "GRP-00041273-S7K2 => grip"]);
+    assert!(ran.status == 2 && ran.stderr.contains("to look results up, give an example of each"), "{}", ran.stderr);
+}

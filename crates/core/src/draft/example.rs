@@ -117,7 +117,9 @@ impl Example {
         let width = self.result[culprit..].chars().next().map_or(0, char::len_utf8);
         let help = match text {
             "" => "a phrase extracts a part of the value, and the value contains no part of this result",
-            _ => "characters that the value does not have can only be added before a piece, after it, or as padding",
+            _ => {
+                "characters that the value does not have can only be added before a piece, after it, or as padding; to look results up, give an example of each"
+            }
         };
         let message = format!("{} cannot come from the value", characters(all.chars().filter(|c| !has(*c))));
         Err(TextError::new(message, culprit..culprit + width, help))

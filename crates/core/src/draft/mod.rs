@@ -9,6 +9,7 @@ mod finishes;
 mod keys;
 mod kinds;
 mod list;
+mod lookups;
 mod marks;
 mod naming;
 mod places;
@@ -26,6 +27,7 @@ pub use kinds::search_with_kinds;
 pub use list::draft_of_values;
 #[doc(hidden)]
 pub use list::{Draft, Evidence, Origin, draft};
+pub use lookups::search_lookups;
 #[doc(hidden)]
 pub use plans::compile;
 #[doc(hidden)]

@@ -34,6 +34,8 @@ pub struct SearchResult {
     pub was_cut_short: bool,
     /// Whether the phrases distinguish several kinds of values.
     pub are_of_kinds: bool,
+    /// Whether the phrases look up a part of the value.
+    pub are_lookups: bool,
 }
 
 /// Searches for phrases that turn each value into its result.
@@ -90,7 +92,7 @@ impl Search<'_> {
         found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
         found.retain(|found| fits(&found.phrase, examples));
         found.truncate(MOST_FOUND);
-        SearchResult { found, was_cut_short: search.plans.are_exhausted(), are_of_kinds: false }
+        SearchResult { found, was_cut_short: search.plans.are_exhausted(), are_of_kinds: false, are_lookups: false }
     }
 
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {

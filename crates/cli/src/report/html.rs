@@ -34,8 +34,8 @@ pub fn page(page: &Page) -> String {
                     p.verdict.good[page.is_good].doubtful[!page.is_good && summary.rows.with_faults == 0] { (page.verdict) }
                     (files(page))
                     (checks(page))
-                    @if !page.faults.is_empty() { (faults(page)) }
                     @if !page.changes.is_empty() { (changes(&page.changes)) }
+                    @if !page.faults.is_empty() { (faults(page)) }
                     (pieces(&summary.pieces, summary.rows.read))
                     @if !page.hints.is_empty() { (hints(page)) }
                     (columns(&page.columns, summary.rows.read))
@@ -129,7 +129,7 @@ fn faults(page: &Page) -> Markup {
                     tbody { @for row in &faults.rows { (faulty_row(row, are_several)) } }
                 } }
                 @if check.rows > faults.rows.len() as u64 {
-                    p.quiet { "The first " (faults.rows.len()) " of " (visible::counted(check.rows, "row")) "; --faults FILE lists all." }
+                    p.quiet { "The first " (faults.rows.len()) " of " (visible::counted(check.rows, "row")) "." }
                 }
             }
         }
@@ -143,7 +143,7 @@ fn results(faults: &Faults) -> Markup {
                 @for TextCount { text, count } in &faults.results {
                     li { @if text.is_empty() { span.quiet { "(blank)" } } @else { code { (visible::value(text)) } } " " span.quiet { "× " (visible::grouped(*count)) } }
                 }
-                @if faults.other_rows > 0 { li.quiet { "others × " (visible::grouped(faults.other_rows)) } }
+                @if faults.other_rows > 0 { li.quiet { "other values, in " (visible::counted(faults.other_rows, "row")) } }
             }
         }
     }
@@ -248,6 +248,12 @@ fn columns(columns: &[PageColumn], rows: u64) -> Markup {
             p { (visible::counted(rows.saturating_sub(column.blank), "value")) ", " (column.distinct) " different, " (visible::grouped(column.blank)) " blank"
                 @for TextCount { text, count } in &column.odd { "; " (text) " in " (visible::counted(*count, "value")) } }
             (shapes(column, rows))
+            @if let Some(quantities) = &column.quantities {
+                @for words in &quantities.words { p { (words) } }
+                @if quantities.bars.len() > 1 {
+                    (plot::bars(&quantities.bars, &format!("Distribution of {}: {}", column.name, quantities.bars.iter().map(|(label, count)| format!("{label}: {count}")).collect::<Vec<_>>().join(", "))))
+                }
+            }
             @if !column.lengths.is_empty() {
                 @let bars: Vec<(String, u64)> = column.lengths.iter().map(|(from, to, count)| (if from == to { from.to_string() } else { format!("{from}–{to}") }, *count)).collect();
                 p.quiet { "Lengths in characters" }
@@ -270,12 +276,22 @@ fn shapes(column: &PageColumn, rows: u64) -> Markup {
             tbody { @for shape in &column.shapes {
                 @let (words, sorted_by) = share(shape.count, values);
                 tr {
-                    td { code { (shape.shape) } } td.number data-sort=(shape.count) { (visible::grouped(shape.count)) } td.number data-sort=(sorted_by) { (words) }
-                    td { (plot::share(shape.count as f64 / values.max(1) as f64, "is")) } td { code { (visible::value(&shape.example)) } }
+                    td { code { (with_marks(&shape.shape)) } } td.number data-sort=(shape.count) { (visible::grouped(shape.count)) } td.number data-sort=(sorted_by) { (words) }
+                    td { (plot::share(shape.count as f64 / values.max(1) as f64, "is")) } td { code { (with_marks(&visible::value(&shape.example))) } }
                 }
             } }
         } }
         @if column.other_shapes > 0 { p.quiet { (visible::counted(column.other_shapes, "value")) " of other shapes" } }
+    }
+}
+
+/// A text in which characters that can be mistaken for ASCII ones are marked, with their code points.
+fn with_marks(text: &str) -> Markup {
+    let is_odd = |c: char| !c.is_ascii() && !c.is_alphanumeric() && c != '…';
+    html! {
+        @for c in text.chars() {
+            @if is_odd(c) { span.odd title=(format!("U+{:04X}", u32::from(c))) { (c) } } @else { (c) }
+        }
     }
 }
 

@@ -84,6 +84,14 @@ pub struct PageColumn {
     /// The content of each position, if most values have one length.
     pub positions: Vec<Position>,
     pub odd: Vec<TextCount>,
+    /// The distribution of numbers or dates.
+    pub quantities: Option<Quantities>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct Quantities {
+    pub words: Vec<String>,
+    pub bars: Vec<(String, u64)>,
 }
 
 #[derive(Debug, Serialize)]

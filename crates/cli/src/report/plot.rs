@@ -4,8 +4,10 @@ use maud::{Markup, PreEscaped, html};
 
 use super::page::Position;
 
-/// The height of a plot and the width of a bar, in pixels.
+/// The height of a plot, and the least width of a bar, in pixels.
 const HEIGHT: f64 = 120.0;
+/// The width of a character of a label.
+const LETTER: f64 = 5.5;
 const WIDE: f64 = 26.0;
 const LABELS: f64 = 18.0;
 
@@ -15,17 +17,19 @@ fn number(value: f64) -> String {
 
 pub fn bars(bars: &[(String, u64)], says: &str) -> Markup {
     let most = bars.iter().map(|(_, count)| *count).max().unwrap_or(0).max(1) as f64;
-    let width = bars.len() as f64 * WIDE;
+    let longest = bars.iter().map(|(label, _)| label.chars().count()).max().unwrap_or(0);
+    let wide = WIDE.max(longest as f64 * LETTER + 6.0);
+    let width = bars.len() as f64 * wide;
     html! {
-        svg role="img" aria-label=(says) viewBox=(format!("0 0 {} {}", number(width.max(WIDE)), number(HEIGHT + LABELS))) width=(number(width.max(WIDE))) height=(number(HEIGHT + LABELS)) {
+        svg role="img" aria-label=(says) viewBox=(format!("0 0 {} {}", number(width.max(wide)), number(HEIGHT + LABELS))) width=(number(width.max(wide))) height=(number(HEIGHT + LABELS)) {
             title { (says) }
             @for (index, (label, count)) in bars.iter().enumerate() {
                 @let high = (*count as f64 / most * HEIGHT).max(1.0);
-                @let left = index as f64 * WIDE;
-                rect class="bar" x=(number(left + 3.0)) y=(number(HEIGHT - high)) width=(number(WIDE - 6.0)) height=(number(high)) {
+                @let left = index as f64 * wide;
+                rect class="bar" x=(number(left + 3.0)) y=(number(HEIGHT - high)) width=(number(wide - 6.0)) height=(number(high)) {
                     title { (label) ": " (count) }
                 }
-                text class="label" x=(number(left + WIDE / 2.0)) y=(number(HEIGHT + 13.0)) { (label) }
+                text class="label" x=(number(left + wide / 2.0)) y=(number(HEIGHT + 13.0)) { (label) }
             }
         }
     }

@@ -1,11 +1,12 @@
 use std::fs::File;
 use std::io::Read;
 
+use keen_notch_core::dates::RecognisedDates;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::Source;
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Content as At, Count, Survey};
+use keen_notch_core::survey::{Content as At, Count};
 use keen_notch_core::text::characters;
 use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::source::input::Input;
@@ -14,11 +15,13 @@ use sha2::{Digest, Sha256};
 
 use crate::commands::against::{SurveyedTable, label};
 use crate::commands::merge::SavedFile;
+use crate::draw::survey::{SurveyedColumn, dates, numbers};
 use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
 use crate::failure::Failure;
 use crate::report::{
-    self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, RuleText, ShapeCount, Stretch, TextCount,
+    self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, Quantities, RuleText, ShapeCount, Stretch,
+    TextCount,
 };
 use crate::rules::Pieces;
 
@@ -107,7 +110,35 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
     stretches
 }
 
-pub fn column(name: &str, survey: &Survey) -> PageColumn {
+/// The numbers or the dates of a column.
+fn quantities(column: &SurveyedColumn) -> Option<Quantities> {
+    if let Some(numbers) = column.survey.numbers() {
+        let style = numbers.style.map_or_else(String::new, |style| format!(", like {}", visible::quoted(style)));
+        let share = visible::share(numbers.count, column.survey.values());
+        let quartiles = numbers::named_quartiles(&numbers).map(|(name, value)| format!("{name} {value}")).join(", ");
+        let words = [format!("{share} of the values are numbers{style}: {quartiles}")];
+        let words = words.into_iter().chain(numbers::far(&numbers, column.inputs)).collect();
+        return Some(Quantities { words, bars: numbers::named_bars(&numbers) });
+    }
+    let dates = column.survey.dates();
+    let found = dates.recognised();
+    let first = found.first()?;
+    let reads = |date: &RecognisedDates| {
+        let share = visible::share(date.texts, column.survey.values());
+        format!(
+            "date {} reads {share} of the values, from {} to {}",
+            visible::quoted(date.format),
+            date.earliest.date,
+            date.latest.date
+        )
+    };
+    let words = found.iter().map(reads).chain(dates::after_today(column, first)).collect();
+    let bars = dates.bars(first.format).into_iter().map(|bar| (bar.period, bar.count)).collect();
+    Some(Quantities { words, bars })
+}
+
+pub fn column(surveyed: &SurveyedColumn) -> PageColumn {
+    let (name, survey) = (surveyed.title, surveyed.survey);
     let groups = survey.groups();
     let others: u64 = groups.iter().skip(MOST_SHAPES).map(|group| group.seen.count).sum();
     let position = |position: &keen_notch_core::survey::Position| Position {
@@ -144,6 +175,7 @@ pub fn column(name: &str, survey: &Survey) -> PageColumn {
             .into_iter()
             .map(|(oddity, seen)| TextCount { text: oddity.to_string(), count: seen.count })
             .collect(),
+        quantities: quantities(surveyed),
     }
 }
 

@@ -24,6 +24,7 @@ use crate::commands::merge::{SavedFile, read};
 use crate::commands::outputs::name_of;
 use crate::commands::request::{Asked, Request};
 use crate::console::{self, Console};
+use crate::draw::survey::SurveyedColumn;
 use crate::draw::{hints, verdict, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -73,7 +74,13 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         is_good: matches!(verdict, Verdict::Passed { .. }),
         files,
         faults: faults(&found, &job, &table),
-        columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
+        columns: titles
+            .iter()
+            .zip(&surveys)
+            .map(|(title, survey)| {
+                column(&SurveyedColumn { title, word: title, survey, inputs: &of_rows, is_piece: false, fine: false })
+            })
+            .collect(),
         hints: advice.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
         list: list(pieces),
         changes: before.iter().map(|(name, before)| changes(name, before, &summary, &now)).collect(),

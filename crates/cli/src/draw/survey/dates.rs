@@ -14,12 +14,7 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
     let found = dates.recognised();
     let Some(first) = found.first() else { return Vec::new() };
     let mut lines = formats(column, &found);
-    let today = today();
-    let after = dates.after(&today, first.format);
-    if after.count > 0 {
-        let words = format!("{} after today, {today}:", visible::counted(after.count, "date"));
-        lines.push(format!("{} {}", paint(style::LOOK, words), rows::in_words(column.inputs, &after)));
-    }
+    lines.extend(after_today(column, first).map(|words| paint(style::LOOK, words)));
     if !are_shown {
         let of_format = if found.len() > 1 { format!(" as read by {}", visible::quoted(first.format)) } else { String::new() };
         let bars: Vec<(String, u64)> = dates.bars(first.format).into_iter().map(|bar| (bar.period, bar.count)).collect();
@@ -29,6 +24,15 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
         lines.extend(bars::draw(&bars));
     }
     lines
+}
+
+/// The dates after today, as a sentence without a full stop.
+pub fn after_today(column: &SurveyedColumn, found: &RecognisedDates) -> Option<String> {
+    let today = today();
+    let after = column.survey.dates().after(&today, found.format);
+    let words =
+        || format!("{} after today, {today}: {}", visible::counted(after.count, "date"), rows::in_words(column.inputs, &after));
+    (after.count > 0).then(words)
 }
 
 /// The formats that read the values.

@@ -2,11 +2,11 @@
 
 pub mod against;
 mod bars;
-mod dates;
+pub mod dates;
 mod frequent;
 pub mod groups;
 mod json;
-mod numbers;
+pub mod numbers;
 mod positions;
 mod shapes;
 

@@ -1,6 +1,7 @@
 //! The distribution of the numbers of a column.
 
 use keen_notch_core::survey::{Extreme, NumberBar, NumberDistribution};
+use keen_notch_io::inputs::Inputs;
 
 use super::{SurveyedColumn, bars};
 use crate::draw::style::{self, paint};
@@ -24,41 +25,48 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool, width: usize) -> Vec<Strin
         lines.push(paint(style::QUIET, "too many distinct numbers to count each: quartiles and bars are within 1 %"));
     }
     lines.push(quartiles(&numbers));
-    let bars = if are_shown { Vec::new() } else { numbers.bars(MOST_BARS) };
-    lines.extend(bars::draw(&bars.iter().map(|bar| (name(bar), bar.count)).collect::<Vec<_>>()));
-    for (extremes, count, side) in
-        [(&numbers.far_below, numbers.far[0], "below"), (&numbers.far_above, numbers.far[1], "above")]
-    {
-        lines.extend(far(column, extremes, count, side, width));
+    let bars = if are_shown { Vec::new() } else { named_bars(&numbers) };
+    lines.extend(bars::draw(&bars));
+    let options = textwrap::Options::new(width).subsequent_indent("  ");
+    for words in far(&numbers, column.inputs) {
+        lines.extend(textwrap::wrap(&words, options.clone()).into_iter().map(|line| paint(style::LOOK, line)));
     }
     lines
 }
 
-/// `0.5 ─ 3.25 ─ 12 ─ 48 ─ 99 999` with names.
-fn quartiles(numbers: &NumberDistribution) -> String {
-    let names = ["least", "first quartile", "median", "third quartile", "greatest"];
-    let part = |(name, (index, value)): (&str, (usize, &f64))| {
-        let about = if numbers.is_exact || index == 0 || index == 4 { "" } else { "~ " };
-        format!("{} {about}{}", paint(style::QUIET, name), number(*value))
-    };
-    names.into_iter().zip(numbers.quartiles.iter().enumerate()).map(part).collect::<Vec<_>>().join("   ")
+pub fn named_bars(numbers: &NumberDistribution) -> Vec<(String, u64)> {
+    numbers.bars(MOST_BARS).iter().map(|bar| (name(bar), bar.count)).collect()
 }
 
-fn far(column: &SurveyedColumn, extremes: &[Extreme], count: u64, side: &str, width: usize) -> Vec<String> {
-    if extremes.is_empty() {
-        return Vec::new();
-    }
-    let one = |extreme: &Extreme| {
-        let place = format!("row {}", rows::number(column.inputs, extreme.first));
-        let more = if extreme.rows > 1 { format!(" and {} more", visible::grouped(extreme.rows - 1)) } else { String::new() };
-        format!("{} ({place}{more})", visible::value(&extreme.text))
+/// `least 0.5   first quartile 3.25 …`, with the names in a style of their own.
+fn quartiles(numbers: &NumberDistribution) -> String {
+    named_quartiles(numbers).map(|(name, value)| format!("{} {value}", paint(style::QUIET, name))).join("   ")
+}
+
+pub fn named_quartiles(numbers: &NumberDistribution) -> [(&'static str, String); 5] {
+    let names = ["least", "first quartile", "median", "third quartile", "greatest"];
+    std::array::from_fn(|index| {
+        let about = if numbers.is_exact || index == 0 || index == 4 { "" } else { "~ " };
+        (names[index], format!("{about}{}", number(numbers.quartiles[index])))
+    })
+}
+
+/// The numbers far from the others, below and above, as sentences without a full stop.
+pub fn far(numbers: &NumberDistribution, inputs: &Inputs) -> Vec<String> {
+    let sides = [(&numbers.far_below, numbers.far[0], "below"), (&numbers.far_above, numbers.far[1], "above")];
+    let words = |(extremes, count, side): (&Vec<Extreme>, u64, &str)| {
+        let one = |extreme: &Extreme| {
+            let place = format!("row {}", rows::number(inputs, extreme.first));
+            let more =
+                if extreme.rows > 1 { format!(" and {} more", visible::grouped(extreme.rows - 1)) } else { String::new() };
+            format!("{} ({place}{more})", visible::value(&extreme.text))
+        };
+        let shown: u64 = extremes.iter().map(|extreme| extreme.rows).sum();
+        let more = if count > shown { " …" } else { "" };
+        let list = extremes.iter().map(one).collect::<Vec<_>>().join(", ");
+        format!("{} far {side} the others: {list}{more}", visible::counted(count, "value"))
     };
-    let shown: u64 = extremes.iter().map(|extreme| extreme.rows).sum();
-    let more = if count > shown { " …" } else { "" };
-    let list = extremes.iter().map(one).collect::<Vec<_>>().join(", ");
-    let words = format!("{} far {side} the others: {list}{more}", visible::counted(count, "value"));
-    let options = textwrap::Options::new(width).subsequent_indent("  ");
-    textwrap::wrap(&words, options).into_iter().map(|line| paint(style::LOOK, line)).collect()
+    sides.into_iter().filter(|(extremes, ..)| !extremes.is_empty()).map(words).collect()
 }
 
 fn name(bar: &NumberBar) -> String {

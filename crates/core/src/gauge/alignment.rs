@@ -8,14 +8,6 @@ use crate::text::characters;
 const MOST_PAIRS: usize = 1 << 22;
 
 /// A character of two values, or of one of them: its bytes.
-///
-/// ```
-/// use keen_notch_core::gauge::align;
-///
-/// let all = align("GRP-007", "GRP–07");
-/// let different: Vec<_> = all.iter().filter(|pair| !pair.is_same).map(|pair| (pair.first.clone(), pair.second.clone())).collect();
-/// assert_eq!(different, [(Some(3..4), Some(3..6)), (Some(4..5), None)]);
-/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct AlignedPair {
     pub first: Option<Range<usize>>,
@@ -25,6 +17,14 @@ pub struct AlignedPair {
 
 /// Aligns two values with the fewest differences: characters that are replaced, added or left out (Wagner, Fischer: The string-to-string
 /// correction problem, JACM 1974).
+///
+/// ```
+/// use keen_notch_core::gauge::align;
+///
+/// let all = align("GRP-007", "GRP–07");
+/// let different: Vec<_> = all.iter().filter(|pair| !pair.is_same).map(|pair| (pair.first.clone(), pair.second.clone())).collect();
+/// assert_eq!(different, [(Some(3..4), Some(3..6)), (Some(4..5), None)]);
+/// ```
 pub fn align(first: &str, second: &str) -> Vec<AlignedPair> {
     let [ones, others] = [first, second].map(|text| characters::ranges(text).collect::<Vec<_>>());
     let are_same = |one: &Range<usize>, other: &Range<usize>| first[one.clone()] == second[other.clone()];

@@ -195,12 +195,8 @@ fn from_examples(
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<DraftText, Failure> {
-    // Results that cannot come from the values may be looked up.
-    let are_cut = draft::check(examples).is_ok();
-    let mut searched = if are_cut { draft::search_with_kinds(examples) } else { Default::default() };
-    if searched.found.is_empty() && !searched.was_cut_short {
-        searched = draft::search_lookups(examples);
-    }
+    let lookups = draft::search_lookups(examples);
+    let searched = if lookups.found.is_empty() { draft::search_with_kinds(examples) } else { lookups };
     let found = &searched.found;
     if found.is_empty() && searched.was_cut_short {
         let message = "no phrase was found; not all were tried, because the examples are long";
@@ -214,7 +210,7 @@ fn from_examples(
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
-    let shown = wanted::draw(&origin.column, &searched, &ranked, &tried, console.width);
+    let shown = wanted::draw(&origin.column, (examples, &searched), &ranked, &tried, console.width);
     Ok(DraftText { shown, list })
 }
 

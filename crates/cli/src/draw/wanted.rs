@@ -1,12 +1,18 @@
 use anstyle::Style;
-use keen_notch_core::draft::{RankedPhrase, SearchResult};
+use keen_notch_core::draft::{Example, RankedPhrase, SearchResult, check};
 use keen_notch_io::draft::{Differing, PhraseTrials};
 
 use super::style::{self, paint};
 use super::{shell, table, visible};
 
 /// Draws the matching phrases, the best first, and the rows that distinguish them.
-pub fn draw(column: &str, searched: &SearchResult, ranked: &[RankedPhrase], tried: &PhraseTrials, width: usize) -> Vec<String> {
+pub fn draw(
+    column: &str,
+    (examples, searched): (&[Example], &SearchResult),
+    ranked: &[RankedPhrase],
+    tried: &PhraseTrials,
+    width: usize,
+) -> Vec<String> {
     let width = width.min(100);
     let fits = match searched.found.len() {
         1 => "One phrase fits".to_owned(),
@@ -19,7 +25,11 @@ pub fn draw(column: &str, searched: &SearchResult, ranked: &[RankedPhrase], trie
         lines.push("If the values are of one kind, look for a slip in the examples.".to_owned());
     }
     if searched.are_lookups {
-        lines.push("No cut of the values gives these results, so these look up the part that decides.".to_owned());
+        let why = check(examples).err().and_then(|(index, error)| Some((examples.get(index)?, error.message)));
+        let why =
+            why.map_or_else(String::new, |(example, message)| format!(" ({} => {}: {message})", example.value, example.result));
+        let words = format!("No cut of the values gives all results{why}, so these look up the part that decides.");
+        lines.extend(textwrap::wrap(&visible::without_controls(&words), width).into_iter().map(String::from));
         lines.push("Rows with other keys have no result. Add pairs, or put them in a file: lookup in \"FILE\".".to_owned());
     }
     lines.push(match ranked.len() {

@@ -74,6 +74,12 @@ pub fn check(examples: &[Example]) -> Result<(), (usize, TextError)> {
     Ok(())
 }
 
+/// The number of examples whose results cannot come from their values.
+pub(super) fn count_foreign(examples: &[Example]) -> usize {
+    let (before, after) = common_ends(examples);
+    examples.iter().filter(|example| example.check(before, after).is_err()).count()
+}
+
 impl Example {
     fn check(&self, before: usize, after: usize) -> Result<(), TextError> {
         if self.value.is_empty() {

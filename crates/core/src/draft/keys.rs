@@ -37,8 +37,9 @@ pub(super) fn reading(texts: &[String], taken: &[String], plans: &mut Plans) -> 
     }
     for (key, count) in keys {
         let written = regex::escape(&key).replace('/', r"\/");
-        let start = if has_address { r"[?&]".to_owned() } else { format!(r"(?:^|{between}\s*)") };
-        let take = format!("match /{start}{written}{equals}([^{between}]*)/ group 1");
+        let start = if has_address { r"[?&]".to_owned() } else { format!(r"(?:^|{}\s*)", regex::escape(&between.to_string())) };
+        let gap = if equals == ':' { r"\s*" } else { "" };
+        let take = format!("match /{start}{written}{equals}{gap}([^{between}]*)/ group 1");
         add(name(&key), take, count == texts.len());
     }
     let heading = format!("By key: {} are lists of keys and values.", of(read as u64, texts.len() as u64, "sampled values"));
@@ -117,7 +118,8 @@ mod tests {
             takes(&["https://lift.skarn.example/parts?id=7&fam=GRP", "https://lift.skarn.example/parts?fam=HNG&id=8"]),
             [piece("id", r"match /[?&]id=([^&]*)/ group 1", true), piece("fam", r"match /[?&]fam=([^&]*)/ group 1", true)]
         );
-        assert_eq!(takes(&["crew:RIG, no:12", "crew:OPS, no:7"]).len(), 2);
+        assert_eq!(takes(&["crew: RIG, no: 12", "crew: OPS, no: 7"])[0].1, r"match /(?:^|,\s*)crew:\s*([^,]*)/ group 1");
+        assert_eq!(takes(&["x_no=1|no=12", "no=7|x_no=2"])[1].1, r"match /(?:^|\|\s*)no=([^|]*)/ group 1");
         for others in [&["a=1", "b=2"][..], &["GRP-1;x", "HNG-2;y"], &["a=1;a=2", "a=3;a=4"], &["12:30;13:40", "07:05;08:10"]] {
             assert!(takes(others).is_empty(), "{others:?}");
         }

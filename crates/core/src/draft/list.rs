@@ -129,16 +129,10 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
         readings[0].heading = format!("Another reading: {}", readings[0].heading);
         readings.insert(0, dates);
     }
-    let keyed = super::keys::reading(&texts, &origin.columns, &mut plans);
-    let is_keyed = keyed.is_some();
-    if let Some(keys) = keyed {
+    if let Some(keys) = super::keys::reading(&texts, &origin.columns, &mut plans) {
         // The order of keys may vary, so no reading by position is right.
         readings = vec![keys];
-    }
-    if is_whole
-        && !is_keyed
-        && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans)
-    {
+    } else if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
         readings.push(other);
     }
     if survey.lengths.range().is_some_and(|(_, most)| most > LONGEST_IN_SAMPLE) {

@@ -21,29 +21,38 @@ pub struct Groups {
     title: String,
     /// The places of the group and the value in the view.
     places: [usize; 2],
-    surveys: HashMap<String, Survey>,
+    /// The index of each group.
+    places_of: HashMap<String, usize>,
+    surveys: Vec<Survey>,
 }
 
 impl Groups {
     pub(super) fn new(title: &str, places: [usize; 2]) -> Groups {
-        Groups { title: title.to_owned(), places, surveys: HashMap::new() }
+        Groups { title: title.to_owned(), places, places_of: HashMap::new(), surveys: Vec::new() }
     }
 
     /// The groups, those with most rows first.
     pub fn by_size(self) -> Vec<(String, Survey)> {
-        let mut all: Vec<(String, Survey)> = self.surveys.into_iter().collect();
+        let mut surveys: Vec<Option<Survey>> = self.surveys.into_iter().map(Some).collect();
+        let named = self.places_of.into_iter().filter_map(|(group, at)| Some((group, surveys.get_mut(at)?.take()?)));
+        let mut all: Vec<(String, Survey)> = named.collect();
         all.sort_by(|(one, of_one), (other, of_other)| of_other.rows.cmp(&of_one.rows).then_with(|| one.cmp(other)));
         all
     }
 
     fn of(&mut self, value: &str) -> Result<&mut Survey, Error> {
-        if !self.surveys.contains_key(value) {
-            if self.surveys.len() == MOST_GROUPS {
+        let at = match self.places_of.get(value) {
+            Some(at) => *at,
+            None if self.surveys.len() == MOST_GROUPS => {
                 return Err(Error::TooManyGroups { column: self.title.clone(), limit: MOST_GROUPS });
             }
-            self.surveys.insert(value.to_owned(), Survey::within(Depth::Brief, BYTES));
-        }
-        Ok(self.surveys.entry(value.to_owned()).or_insert_with(|| Survey::within(Depth::Brief, BYTES)))
+            None => {
+                self.surveys.push(Survey::within(Depth::Brief, BYTES));
+                self.places_of.insert(value.to_owned(), self.surveys.len() - 1);
+                self.surveys.len() - 1
+            }
+        };
+        Ok(&mut self.surveys[at])
     }
 }
 
@@ -66,10 +75,10 @@ impl Collector for Groups {
     }
 
     fn merge(&mut self, other: Groups) -> Result<(), Error> {
-        other.surveys.into_iter().try_for_each(|(group, survey)| self.of(&group).map(|own| own.merge(survey)))
+        other.by_size().into_iter().try_for_each(|(group, survey)| self.of(&group).map(|own| own.merge(survey)))
     }
 
     fn bytes(&self) -> usize {
-        self.surveys.values().map(Survey::bytes).sum()
+        self.surveys.iter().map(Survey::bytes).sum()
     }
 }

@@ -1,8 +1,9 @@
 //! Changes of numbers and dates since a saved survey.
 
-use super::{Change, Survey};
+use super::{Change, NumberDistribution, Survey};
 use crate::survey::Count;
 use crate::survey::number_counts::NumberCounts;
+use crate::survey::quantities::Quantities;
 
 /// Significance level for the distance of two distributions: about 1 in 1000 (Smirnov 1948, for two samples).
 const FAR_APART: f64 = 1.95;
@@ -29,7 +30,11 @@ impl Survey {
                 now: now.clone(),
             });
         }
-        if !are_ids && now.far[0] + now.far[1] > 0 && was.far == [0, 0] {
+        // Only wide bins compare with those of the saved survey.
+        let mut wide = Quantities::wide();
+        wide.merge(&all);
+        let far = |of: &NumberDistribution| of.far[0] + of.far[1];
+        if !are_ids && far(&now) > 0 && wide.distribution().is_some_and(|wide| far(&wide) > 0) && far(&was) == 0 {
             changes.push(Change::FarNumbers(now));
         }
         changes
@@ -82,6 +87,14 @@ mod tests {
         assert!(matches!(&found[..], [Change::FarNumbers(now)] if now.far_above[0].first == 401), "{found:?}");
         // Numbers of rows grow.
         assert!(changes((1..400).map(|n| n.to_string()), (400..800).map(|n| n.to_string())).is_empty());
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn the_same_values_have_not_changed(values in proptest::collection::vec(1u32..4000, 1..60), far in 1u32..400_000) {
+            let values = || values.iter().chain([&far]).map(|value| format!("{:.1}", f64::from(*value) / 10.0));
+            proptest::prop_assert!(changes(values(), values()).is_empty());
+        }
     }
 
     #[test]

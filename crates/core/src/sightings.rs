@@ -40,3 +40,9 @@ impl Sightings {
         self.rows.truncate(ROWS);
     }
 }
+
+/// Whether counts add up to at most `most`.
+#[cfg(feature = "cutlist")]
+pub(crate) fn are_within(mut counts: impl Iterator<Item = u64>, most: u64) -> bool {
+    counts.try_fold(0u64, |all, count| all.checked_add(count)).is_some_and(|all| all <= most)
+}

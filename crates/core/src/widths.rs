@@ -164,12 +164,11 @@ impl Widths {
 impl Widths {
     /// Joins columns that one blank separates, and that are the words of one.
     fn join_words(&mut self, lines: &[&str], header: Option<&str>) {
-        let is_blank = |column: usize, line: &str| self.cells(line).nth(column).is_none_or(|cell| cell.is_empty());
-        let is_word = |column: usize| match header {
-            Some(header) => is_blank(column, header),
-            None => lines.iter().any(|line| is_blank(column, line)),
-        };
-        let are_words: Vec<bool> = (0..self.columns.len()).map(is_word).collect();
+        let mut are_words = vec![false; self.columns.len()];
+        let examined = header.as_ref().map_or(lines, std::slice::from_ref);
+        for line in examined {
+            are_words.iter_mut().zip(self.cells(line)).for_each(|(is_word, cell)| *is_word |= cell.is_empty());
+        }
         let mut joined: Vec<ColumnPosition> = Vec::new();
         for (column, is_word) in self.columns.drain(..).zip(are_words) {
             match joined.last_mut() {

@@ -1,7 +1,7 @@
 //! `gauge`: a value on the ruler.
 
 use keen_notch_core::cutlist::Reading as ListReading;
-use std::io::{self, IsTerminal as _, Read as _, Write};
+use std::io::{self, BufRead as _, BufReader, IsTerminal as _, Read as _, Write};
 use std::ops::ControlFlow;
 
 use keen_notch_core::column::ColumnRef;
@@ -136,16 +136,23 @@ fn lines_of_input(most: usize) -> Result<Vec<GaugeValue>, Failure> {
             "write one, such as gauge 'GRP-00041273-S7K2', or a file with --file",
         ));
     }
-    let mut text = Vec::new();
-    io::stdin().lock().take(MOST_INPUT).read_to_end(&mut text)?;
-    let text = String::from_utf8(text).map_err(|error| {
-        let message = format!("standard input is not UTF-8, from byte {}", error.utf8_error().valid_up_to() + 1);
-        Failure::usage(message, "read it as a file, with --encoding: gauge --file -")
-    })?;
-    let lines: Vec<&str> = text.lines().take(most).collect();
+    let mut input = BufReader::new(io::stdin().lock().take(MOST_INPUT));
+    let mut lines: Vec<String> = Vec::new();
+    let mut line = Vec::new();
+    while lines.len() < most && input.read_until(b'\n', &mut line)? > 0 {
+        if input.get_ref().limit() == 0 && line.last() != Some(&b'\n') {
+            return Err(Failure::usage("standard input is too long for the ruler", "gauge shows values of up to 16 MiB"));
+        }
+        let text = String::from_utf8(std::mem::take(&mut line)).map_err(|error| {
+            let byte = error.utf8_error().valid_up_to() + 1;
+            let message = format!("line {} of standard input is not UTF-8, from byte {byte}", lines.len() + 1);
+            Failure::usage(message, "read it as a file, with --encoding: gauge --file -")
+        })?;
+        let text = text.strip_suffix('\n').unwrap_or(&text);
+        lines.push(text.strip_suffix('\r').unwrap_or(text).to_owned());
+    }
     let title = |number: usize| if lines.len() > 1 { format!("line {number}: ") } else { String::new() };
-    let value =
-        |(number, line): (usize, &&str)| GaugeValue { title: title(number), value: (*line).to_owned(), row: number as u64 };
+    let value = |(number, line): (usize, &String)| GaugeValue { title: title(number), value: line.clone(), row: number as u64 };
     Ok((1..).zip(&lines).map(value).collect())
 }
 

@@ -126,5 +126,7 @@ fn columns_of_one_name_are_compared_each_with_its_own() {
             "{out}"
         );
     }
+    yard.write("d.csv", "site\nx\n");
+    assert!(against(&["d.csv"]).ends_with("\nd.csv: 1 row, compared with a.json\n"), "no column is the same");
     assert!(against(&["c.csv"]).starts_with("the column code (number 2 of that name) is gone\n"));
 }

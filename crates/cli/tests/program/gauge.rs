@@ -89,5 +89,10 @@ fn values_of_standard_input_and_a_single_row() {
     let lines = yard.run_on("GRP-1\nGRP-2\n", &["gauge"]).stdout;
     assert!(lines.starts_with("the two values differ in 1 place") && lines.contains("\nline 2: GRP-2"), "{lines}");
     let ran = yard.run_on(b"GRP\xff".to_vec(), &["gauge"]);
-    assert_eq!((ran.status, ran.stderr.contains("not UTF-8, from byte 4")), (2, true), "{}", ran.stderr);
+    assert_eq!(
+        (ran.status, ran.stderr.contains("line 1 of standard input is not UTF-8, from byte 4")),
+        (2, true),
+        "{}",
+        ran.stderr
+    );
 }

@@ -11,6 +11,8 @@ use jiff::fmt::strtime;
 
 use super::PLANS;
 use crate::sightings::Sightings;
+#[cfg(feature = "cutlist")]
+use crate::sightings::are_within;
 
 /// The formats read nearly all texts of a column of dates.
 const COVERED: f64 = 0.9;
@@ -239,10 +241,12 @@ pub struct SavedDates {
 impl SavedDates {
     /// Whether the counts fit a number of rows. An edited file may have others.
     pub(crate) fn is_sound(&self, rows: u64) -> bool {
-        let mut years = self.years.values().flatten();
+        let is_sound = |years: &Vec<(i16, u64)>| {
+            years.iter().all(|(year, _)| YEARS.contains(year)) && are_within(years.iter().map(|(_, count)| *count), self.values)
+        };
         self.values <= rows
-            && self.formats.iter().all(|(_, count)| *count <= rows)
-            && years.all(|(year, count)| YEARS.contains(year) && *count <= rows)
+            && are_within(self.formats.iter().map(|(_, count)| *count), self.values)
+            && self.years.values().all(is_sound)
     }
 }
 
@@ -384,7 +388,8 @@ fn may_be_date(text: &[u8]) -> bool {
     text.last().is_some_and(u8::is_ascii_digit) && (begins_with_digit || text.contains(&b' '))
 }
 
-/// The runs of digits and letters, and the other bytes of a text, in its bits: its format has the same. They save most attempts to read a text.
+/// The kinds of the runs of a text, eight bits each: digits, letters, or the byte itself. A date and its format have the same, which saves most
+/// attempts to read a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Look(u128);
 

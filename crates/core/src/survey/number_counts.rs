@@ -59,12 +59,12 @@ impl NumberCounts {
         NumberCounts { count: 0, has_decimals: false, counts, least, greatest }
     }
 
-    /// A counts with wide bins and without extremes, which takes little memory and reveals no number.
+    /// Counts in wide bins, without extremes: they take little memory and reveal no number.
     pub fn wide() -> NumberCounts {
         NumberCounts::with(Counts::WideBins(HashMap::default()), 0)
     }
 
-    /// A counts of wide bins.
+    /// The counts of these wide bins.
     pub fn of_wide(bins: impl IntoIterator<Item = (i32, u64)>, has_decimals: bool) -> NumberCounts {
         let bins: HashMap<i32, u64, FixedState> = bins.into_iter().collect();
         let count = bins.values().fold(0, |all: u64, count| all.saturating_add(*count));
@@ -80,7 +80,7 @@ impl NumberCounts {
         self.add(number, count);
         for extremes in [&mut self.least, &mut self.greatest] {
             if extremes.takes(number) {
-                extremes.add(&Extreme { number, text: text.into(), rows: count, first: row });
+                extremes.add(number, text, (count, row));
             }
         }
     }
@@ -238,23 +238,24 @@ impl Extremes {
         is_room || self.all.last().is_some_and(|last| number.total_cmp(&last.number) != self.first.reverse())
     }
 
-    fn add(&mut self, new: &Extreme) {
-        let place = self.all.iter().position(|extreme| extreme.number.total_cmp(&new.number) != self.first);
-        match place.and_then(|place| self.all.get_mut(place)).filter(|extreme| extreme.number == new.number) {
+    /// Adds a number of `rows` rows, the first of which writes it as `text`.
+    fn add(&mut self, number: f64, text: &str, (rows, first): (u64, u64)) {
+        let place = self.all.iter().position(|extreme| extreme.number.total_cmp(&number) != self.first);
+        match place.and_then(|place| self.all.get_mut(place)).filter(|extreme| extreme.number == number) {
             Some(extreme) => {
-                extreme.rows += new.rows;
-                if new.first < extreme.first {
-                    (extreme.first, extreme.text) = (new.first, new.text.clone());
+                extreme.rows += rows;
+                if first < extreme.first {
+                    (extreme.first, extreme.text) = (first, text.into());
                 }
             }
             None => {
-                self.all.insert(place.unwrap_or(self.all.len()), new.clone());
+                self.all.insert(place.unwrap_or(self.all.len()), Extreme { number, text: text.into(), rows, first });
                 self.all.truncate(self.most);
             }
         }
     }
 
     fn merge(&mut self, other: &Extremes) {
-        other.all.iter().for_each(|extreme| self.add(extreme));
+        other.all.iter().for_each(|extreme| self.add(extreme.number, &extreme.text, (extreme.rows, extreme.first)));
     }
 }

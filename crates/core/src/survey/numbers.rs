@@ -9,6 +9,8 @@ use super::number_counts::{Extreme, NumberCounts};
 use crate::phrase::ast::NumberExample;
 use crate::program::NumberPlan;
 use crate::program::number::{STYLES, is_mark};
+#[cfg(feature = "cutlist")]
+use crate::sightings::are_within;
 
 /// A column has numbers if at least this share of its values are numbers.
 const MOSTLY: f64 = 0.9;
@@ -241,8 +243,11 @@ pub struct SavedStyle {
 impl SavedNumbers {
     /// Whether the counts fit a number of rows. An edited file may have others.
     pub(super) fn is_sound(&self, rows: u64) -> bool {
-        let bins = self.styles.iter().flat_map(|style| &style.bins);
-        self.values <= rows && bins.clone().all(|(bin, count)| (-MOST_BINS..=MOST_BINS).contains(bin) && *count <= rows)
+        let is_bin = |(bin, _): &(i32, u64)| (-MOST_BINS..=MOST_BINS).contains(bin);
+        let is_sound = |style: &SavedStyle| {
+            style.bins.iter().all(is_bin) && are_within(style.bins.iter().map(|(_, count)| *count), self.values)
+        };
+        self.values <= rows && self.styles.len() <= COUNT + 2 && self.styles.iter().all(is_sound)
     }
 }
 

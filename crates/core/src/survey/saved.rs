@@ -214,6 +214,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::super::Depth;
+    use super::super::numbers::SavedStyle;
     use super::*;
 
     fn surveyed(first: u64, values: &[String], depth: Depth) -> Survey {
@@ -286,7 +287,17 @@ mod tests {
             assert!(survey.groups().len() < 3);
         }
         assert!(saved("stream", &["GRP-1".to_owned()], Depth::Full).is_sound());
-        let changes: [fn(&mut SavedColumn); 4] = [
+        let changes: [fn(&mut SavedColumn); 7] = [
+            |column| column.dates.as_mut().unwrap().formats.push((vec!["%Y-%m-%d".to_owned()], 2)),
+            |column| column.dates.as_mut().unwrap().values = 2,
+            |column| {
+                column
+                    .numbers
+                    .as_mut()
+                    .unwrap()
+                    .styles
+                    .push(SavedStyle { bins: vec![(1, u64::MAX), (2, 7)], ..SavedStyle::default() })
+            },
             |column| column.rows = 0,
             |column| column.blank.count = u64::MAX,
             |column| column.shapes.others.count = 7,

@@ -132,7 +132,7 @@ fn quantities(column: &SurveyedColumn) -> Option<Quantities> {
             date.latest.date
         )
     };
-    let words = found.iter().map(reads).chain(dates::after_today(column, first)).collect();
+    let words = found.iter().map(reads).chain(dates::after_today(&dates, column.inputs, first)).collect();
     let bars = dates.bars(first.format).into_iter().map(|bar| (bar.period, bar.count)).collect();
     Some(Quantities { words, bars })
 }

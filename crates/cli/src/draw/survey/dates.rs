@@ -1,7 +1,8 @@
 //! The dates of a column.
 
 use anstyle::Style;
-use keen_notch_core::dates::RecognisedDates;
+use keen_notch_core::dates::{DateCounts, RecognisedDates};
+use keen_notch_io::inputs::Inputs;
 
 use super::{SurveyedColumn, bars};
 use crate::draw::style::{self, paint};
@@ -14,7 +15,7 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
     let found = dates.recognised();
     let Some(first) = found.first() else { return Vec::new() };
     let mut lines = formats(column, &found);
-    lines.extend(after_today(column, first).map(|words| paint(style::LOOK, words)));
+    lines.extend(after_today(&dates, column.inputs, first).map(|words| paint(style::LOOK, words)));
     if !are_shown {
         let of_format = if found.len() > 1 { format!(" as read by {}", visible::quoted(first.format)) } else { String::new() };
         let bars: Vec<(String, u64)> = dates.bars(first.format).into_iter().map(|bar| (bar.period, bar.count)).collect();
@@ -27,11 +28,11 @@ pub fn draw(column: &SurveyedColumn, are_shown: bool) -> Vec<String> {
 }
 
 /// The dates after today, as a sentence without a full stop.
-pub fn after_today(column: &SurveyedColumn, found: &RecognisedDates) -> Option<String> {
+pub fn after_today(dates: &DateCounts, inputs: &Inputs, found: &RecognisedDates) -> Option<String> {
     let today = today();
-    let after = column.survey.dates().after(&today, found.format);
+    let after = dates.after(&today, found.format);
     let words =
-        || format!("{} after today, {today}: {}", visible::counted(after.count, "date"), rows::in_words(column.inputs, &after));
+        || format!("{} after today, {today}: {}", visible::counted(after.count, "date"), rows::in_words(inputs, &after));
     (after.count > 0).then(words)
 }
 

@@ -46,3 +46,13 @@ impl Sightings {
 pub(crate) fn are_within(mut counts: impl Iterator<Item = u64>, most: u64) -> bool {
     counts.try_fold(0u64, |all, count| all.checked_add(count)).is_some_and(|all| all <= most)
 }
+
+/// The item at a rank, from 1, of items in order with their counts.
+pub(crate) fn at_rank<T>(items: impl IntoIterator<Item = (T, u64)>, rank: u64) -> Option<T> {
+    let mut before = 0;
+    let mut from_rank = items.into_iter().skip_while(|(_, count)| {
+        before += count;
+        before < rank
+    });
+    from_rank.next().map(|(item, _)| item)
+}

@@ -10,9 +10,9 @@ use jiff::civil::{Date, DateTime};
 use jiff::fmt::strtime;
 
 use super::PLANS;
-use crate::sightings::Sightings;
 #[cfg(feature = "cutlist")]
 use crate::sightings::are_within;
+use crate::sightings::{Sightings, at_rank};
 
 /// The formats read nearly all texts of a column of dates.
 const COVERED: f64 = 0.9;
@@ -310,15 +310,8 @@ impl Days {
         let mut sorted: Vec<(Date, u64)> = self.counts.iter().map(|(date, (count, _))| (*date, *count)).collect();
         sorted.sort_unstable();
         let outer = sorted.iter().map(|(_, count)| count).sum::<u64>() / 200;
-        let beyond = |dates: &mut dyn Iterator<Item = &(Date, u64)>| {
-            let mut before = 0;
-            let mut inner = dates.skip_while(|(_, count)| {
-                before += count;
-                before <= outer
-            });
-            inner.next().map(|(date, _)| *date)
-        };
-        Some((beyond(&mut sorted.iter())?, beyond(&mut sorted.iter().rev())?))
+        let sorted = sorted.into_iter();
+        Some((at_rank(sorted.clone(), outer + 1)?, at_rank(sorted.rev(), outer + 1)?))
     }
 
     fn add(&mut self, date: Date, (count, row): (u64, u64)) {

@@ -3,6 +3,7 @@
 use super::against::has_moved;
 use super::shape::Shape;
 use super::{Depth, Survey};
+use crate::sightings::at_rank;
 
 /// In a group that is not small, a smaller difference from the expected number of rows may be chance.
 const SURPLUS: f64 = 2.0;
@@ -102,10 +103,5 @@ fn typical(shares: &[Share]) -> f64 {
         shares.iter().filter(|(_, all)| *all > 0).map(|(part, all)| (*part as f64 / *all as f64, *all)).collect();
     sorted.sort_by(|(one, _), (other, _)| one.total_cmp(other));
     let half = sorted.iter().map(|(_, all)| all).sum::<u64>().div_ceil(2);
-    let mut before = 0;
-    let mut from_half = sorted.iter().skip_while(|(_, all)| {
-        before += all;
-        before < half
-    });
-    from_half.next().map_or(0.0, |(share, _)| *share)
+    at_rank(sorted, half).unwrap_or_default()
 }

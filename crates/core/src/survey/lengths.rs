@@ -1,5 +1,7 @@
 //! Lengths of values in characters.
 
+use crate::sightings::at_rank;
+
 /// Lengths up to this limit are counted separately; longer ones by powers of two.
 const EACH: usize = 4096;
 
@@ -90,12 +92,7 @@ impl Lengths {
 
     /// The median length. Beyond 4096 characters, the power of two below it.
     pub fn median(&self) -> Option<usize> {
-        let mut before = 0;
-        let middle = self.values.div_ceil(2);
-        self.all().find_map(|bar| {
-            before += bar.count;
-            (before >= middle && middle > 0).then_some(bar.from)
-        })
+        at_rank(self.all().map(|bar| (bar.from, bar.count)), self.values.div_ceil(2)).filter(|_| self.values > 0)
     }
 
     /// The most frequent length and its count; the longer one in a tie.

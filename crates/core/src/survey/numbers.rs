@@ -11,6 +11,7 @@ use crate::program::NumberPlan;
 use crate::program::number::{STYLES, is_mark};
 #[cfg(feature = "cutlist")]
 use crate::sightings::are_within;
+use crate::sightings::at_rank;
 
 /// A column has numbers if at least this share of its values are numbers.
 const MOSTLY: f64 = 0.9;
@@ -304,12 +305,7 @@ fn is_code(digits: &str) -> bool {
 /// The number at a share of all, by rank: the least number that is not below that share.
 fn nearest_rank(counts: &[(f64, u64)], count: u64, share: f64) -> f64 {
     let rank = ((count as f64 * share).ceil() as u64).max(1);
-    let mut before = 0;
-    let mut at_rank = counts.iter().skip_while(|(_, count)| {
-        before += count;
-        before < rank
-    });
-    at_rank.next().or(counts.last()).map_or(0.0, |(number, _)| *number)
+    at_rank(counts.iter().copied(), rank).or(counts.last().map(|(number, _)| *number)).unwrap_or_default()
 }
 
 impl NumberDistribution {

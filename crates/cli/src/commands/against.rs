@@ -93,7 +93,7 @@ pub fn run(
     Ok(if failed.is_empty() { Exit::Done } else { Exit::Faults })
 }
 
-/// The name of a column; of several with that name, those after the first have their number.
+/// The name of a column. Further columns of that name also have a number.
 pub fn label((title, nth): (&str, usize)) -> String {
     if nth == 1 { title.to_owned() } else { format!("{title} (number {nth} of that name)") }
 }

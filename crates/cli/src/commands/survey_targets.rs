@@ -133,13 +133,13 @@ impl<'a> SurveyTargets<'a> {
     }
 }
 
-/// What `survey --by` looks at.
+/// The targets of `survey --by`.
 pub struct GroupTargets {
     columns: Vec<String>,
     pieces: Option<Pieces>,
     /// The pieces with the group and the value.
     names: Option<[String; 2]>,
-    /// What the user calls the group and the value, if they are pieces.
+    /// Titles of the group and the value for the user, if they are pieces.
     shown: Option<[String; 2]>,
     main: Option<String>,
 }
@@ -172,7 +172,7 @@ impl GroupTargets {
     }
 }
 
-/// The targets of `survey --by` in a table.
+/// The same in a table.
 pub struct BoundGroups {
     pub bound: Bound,
     /// The places of the group and the value in the view.
@@ -180,7 +180,7 @@ pub struct BoundGroups {
 }
 
 fn several_results(name: &str) -> Failure {
-    Failure::usage(format!("--by needs one text for each row, and {name} has several"), "take one of its results, or join them")
+    Failure::usage(format!("--by needs one text for each row, and {name} has several"), "take a single result, or join them")
 }
 
 fn looks_back() -> Failure {

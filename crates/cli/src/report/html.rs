@@ -285,7 +285,7 @@ fn shapes(column: &PageColumn, rows: u64) -> Markup {
     }
 }
 
-/// A text in which characters that can be mistaken for ASCII ones are marked, with their code points.
+/// A text. Marks with code points distinguish characters that look like ASCII ones.
 fn with_marks(text: &str) -> Markup {
     let is_odd = |c: char| !c.is_ascii() && !c.is_alphanumeric() && c != '…';
     html! {

@@ -93,6 +93,31 @@ fn changes_are_a_section() {
     {
         assert!(page.contains(there), "{there}");
     }
+    let place = |text: &str| page.find(text).unwrap_or_default();
+    assert!(place("<h2 id=\"new\">") < place("<h2 id=\"faults\">"), "what is new comes first");
+}
+
+#[test]
+fn columns_show_numbers_dates_and_look_alike_characters() {
+    let yard = Yard::new();
+    let row = |n: usize| {
+        let code = if n == 7 { "GRP\u{2011}07" } else { "GRP-07" };
+        format!("{code},{},2025-{:02}-11\n", n * 7919 % 90 + 10, n % 3 + 9)
+    };
+    yard.write("a.csv", &("code,qty,made\n".to_owned() + &(1..=90).map(row).collect::<String>()));
+    let pieces = ["code", "qty", "made"].map(|name| format!("p_{name} of {name}: whole"));
+    let words = pieces.iter().flat_map(|piece| ["-p", piece]);
+    let words: Vec<&str> = ["report", "a.csv", "-q", "--to", "html"].into_iter().chain(words).collect();
+    let page = yard.out(&words);
+    for there in [
+        "100 % of the values are numbers: least 10, first quartile 32, median 54, third quartile 77, greatest 99",
+        "Distribution of qty: 10 to 19: 10",
+        "date &quot;%Y-%m-%d&quot; reads 100 % of the values, from 2025-09-11 to 2025-11-11",
+        "Distribution of made: 2025-09: 30, 2025-10: 30, 2025-11: 30",
+        "U3<span class=\"odd\" title=\"U+2011\">\u{2011}</span>d2",
+    ] {
+        assert!(page.contains(there), "{there}");
+    }
 }
 
 #[test]

@@ -33,6 +33,7 @@ enum Counts {
     Each(HashMap<u64, u64, FixedState>),
     /// By the number of the bin, with the sign of the numbers; 0 has the zeros.
     Bins(HashMap<i32, u64, FixedState>),
+    #[cfg_attr(not(feature = "cutlist"), expect(dead_code, reason = "only saved surveys have them"))]
     WideBins(HashMap<i32, u64, FixedState>),
 }
 
@@ -60,11 +61,13 @@ impl NumberCounts {
     }
 
     /// Counts in wide bins, without extremes: they take little memory and reveal no number.
+    #[cfg(feature = "cutlist")]
     pub fn wide() -> NumberCounts {
         NumberCounts::with(Counts::WideBins(HashMap::default()), 0)
     }
 
     /// The counts of these wide bins.
+    #[cfg(feature = "cutlist")]
     pub fn of_wide(bins: impl IntoIterator<Item = (i32, u64)>, has_decimals: bool) -> NumberCounts {
         let bins: HashMap<i32, u64, FixedState> = bins.into_iter().collect();
         let count = bins.values().fold(0, |all: u64, count| all.saturating_add(*count));

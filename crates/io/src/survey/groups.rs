@@ -31,7 +31,7 @@ impl Groups {
         Groups { title: title.to_owned(), places, places_of: HashMap::new(), surveys: Vec::new() }
     }
 
-    /// The groups, those with most rows first.
+    /// The groups, the largest first.
     pub fn by_size(self) -> Vec<(String, Survey)> {
         let mut surveys: Vec<Option<Survey>> = self.surveys.into_iter().map(Some).collect();
         let named = self.places_of.into_iter().filter_map(|(group, at)| Some((group, surveys.get_mut(at)?.take()?)));

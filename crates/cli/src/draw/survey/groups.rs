@@ -16,7 +16,7 @@ const MOST_DIFFERENCES: usize = 2;
 /// The version of the JSON. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;
 
-/// The groups of a column, those with most rows first.
+/// The groups of a column, the largest first.
 pub struct Groups<'a> {
     /// The columns with the value and the group.
     pub titles: (&'a str, &'a str),
@@ -72,7 +72,7 @@ pub fn lines(name: &str, groups: &Groups, width: usize) -> Vec<String> {
     lines
 }
 
-/// The groups that differ from the others, those with most rows first.
+/// The groups that differ from the others, the largest first.
 fn unlike(groups: &Groups, width: usize) -> Vec<String> {
     let all = groups.differences();
     let differing: Vec<(&String, &Vec<Difference>)> =

@@ -149,11 +149,11 @@ pub struct TryArgs {
 }
 
 const TRIES: &str = r#"Examples:
-  keen-notch try parts.csv -c part_code
+  keen-notch try parts.csv
   keen-notch try parts.csv -c part_code -l new.cutlist.toml
   keen-notch try parts.csv -l parts.cutlist.toml
 
-Each key tries the phrase on the first 2000 rows; a pause tries it on all rows. The right arrow accepts the suggested word. Drag the mouse over the ruler to get phrases for these characters. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the program prints the carve command."#;
+Without -c, choose the column from a list. Each key tries the phrase on the first 2000 rows; a pause tries it on all rows. The right arrow accepts the suggested word, and F1 shows all keys. Drag the mouse over the ruler to get phrases for these characters. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the program prints the carve command."#;
 
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = DRAFTS)]

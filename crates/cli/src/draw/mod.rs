@@ -2,6 +2,7 @@
 
 pub mod bar;
 pub mod comparison;
+pub mod explained;
 pub mod faults;
 pub mod hints;
 pub mod long;

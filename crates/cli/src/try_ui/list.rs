@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::piece::{Piece, Source, name_in_head};
+use keen_notch_core::piece::{Piece, Rules, Source, name_in_head};
 use keen_notch_core::program::Setting;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::files::RunFiles;
@@ -14,16 +14,16 @@ use keen_notch_io::formats;
 use keen_notch_io::sink;
 use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
-use super::piece::{Binding, Draft, Line, PieceKey};
+use super::piece::{Binding, Draft, Line, PieceKey, unchecked};
 use crate::draw::rerun;
 use crate::failure::Failure;
 use crate::rules::{Pieces, today};
 
-/// A cut list with its pieces of the column, and the names of the others.
+/// A cut list with its pieces of the column, and the others with the layouts.
 pub struct OpenedList {
     pub file: ListFile,
     pub drafts: Vec<Draft>,
-    pub others: Vec<String>,
+    pub others: Rules,
 }
 
 pub struct ListFile {
@@ -36,7 +36,7 @@ impl ListFile {
         ListFile { path, names: BTreeMap::new() }
     }
 
-    /// Opens an existing list. Returns the pieces to try, and the names of the others.
+    /// Opens an existing list. Returns the pieces to try, and the others.
     ///
     /// # Errors
     /// It cannot be read.
@@ -51,7 +51,14 @@ impl ListFile {
         let drafts = (0..).zip(here).filter_map(|(id, piece)| Some(draft(id, &piece.name, entry(piece)?)));
         let drafts: Vec<Draft> = drafts.collect();
         let names = drafts.iter().map(|draft| (draft.id, draft.name.clone())).collect();
-        let others = others.into_iter().map(|piece| piece.name.clone()).collect();
+        let of_main = |mut piece: Piece| {
+            if let Source::Take { of: of @ None, .. } = &mut piece.source {
+                *of = list.main().cloned();
+            }
+            unchecked(piece)
+        };
+        let pieces = others.into_iter().cloned().map(of_main).collect();
+        let others = Rules { pieces, layouts: list.wanted.layouts.clone(), ..Rules::default() };
         Ok(OpenedList { file: ListFile { path, names }, drafts, others })
     }
 
@@ -64,6 +71,23 @@ impl ListFile {
     /// # Errors
     /// It cannot be read or written, or its other parts would become invalid; the reason as a sentence.
     pub fn write(&mut self, pieces: &[Draft], reading: &[(String, String)], binding: &Binding) -> Result<(), String> {
+        let list = self.text(pieces, reading, binding)?;
+        let write = || {
+            let mut out = formats::create(&self.path, &RunFiles::default())?;
+            out.put(list.as_bytes())?;
+            sink::commit_all(vec![out])
+        };
+        write().map_err(|error| error.to_string())?;
+        let written = pieces.iter().filter(|piece| piece.has_phrase());
+        self.names = written.map(|piece| (piece.id, piece.name.clone())).collect();
+        Ok(())
+    }
+
+    /// The list with the pieces, as it would be written.
+    ///
+    /// # Errors
+    /// It cannot be read, or its other parts would become invalid; the reason as a sentence.
+    pub fn text(&self, pieces: &[Draft], reading: &[(String, String)], binding: &Binding) -> Result<String, String> {
         // A piece stays in the list while its phrase is being retyped.
         if let Some(piece) = pieces.iter().find(|piece| self.names.contains_key(&piece.id) && !piece.has_phrase()) {
             return Err(format!("{} has no phrase (^D removes it)", piece.name));
@@ -76,14 +100,7 @@ impl ListFile {
         if let (Err(why), true) = (runs(&list, binding), old.trim().is_empty() || runs(&old, binding).is_ok()) {
             return Err(of_list(why));
         }
-        let write = || {
-            let mut out = formats::create(&self.path, &RunFiles::default())?;
-            out.put(list.as_bytes())?;
-            sink::commit_all(vec![out])
-        };
-        write().map_err(|error| error.to_string())?;
-        self.names = pieces.iter().map(|piece| (piece.id, piece.name.clone())).collect();
-        Ok(())
+        Ok(list)
     }
 }
 

@@ -1,19 +1,32 @@
+mod columns;
+mod explanation;
+mod help;
+mod history;
 mod list;
 mod model;
 mod offers;
+mod page;
+mod panel;
 mod piece;
 mod row_results;
+mod rows;
 mod sample;
 mod screen;
 mod terminal;
 #[cfg(test)]
 mod tests;
+mod wanted;
 mod whole;
 
+pub use columns::Columns;
+pub use explanation::of_row;
+pub use help::of_line;
 pub use list::{ListFile, command};
 pub use model::{Field, Key, Model};
-pub use piece::Draft;
+pub use page::Page;
+pub use piece::{Draft, Line};
+pub use rows::Rows;
 pub use sample::Sample;
-pub use screen::{At, ScreenMap, draw};
+pub use screen::{At, Names, ScreenMap, draw};
 pub use terminal::{Screen, give_back};
 pub use whole::{Counting, Counts};

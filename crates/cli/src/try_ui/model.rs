@@ -1,19 +1,19 @@
 use std::ops::Range;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use keen_notch_core::carving::Carving;
-use keen_notch_core::draft::Example;
-use keen_notch_core::gauge::Gauge;
+use keen_notch_core::piece::Rules;
 use keen_notch_core::program::{Files, Trace};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
-use super::offers::{Offers, WantedResult, by_position};
+use super::history::{History, Snapshot};
+use super::offers::{Offers, WantedResult};
 use super::piece::{Draft, Line, Unfinished};
 use super::row_results::RowResult;
 use super::sample::Sample;
 
-const MOST_UNDO: usize = 200;
 const PAGE: usize = 10;
 
 const NO_NAME: &str = "piece_";
@@ -21,9 +21,23 @@ const NO_NAME: &str = "piece_";
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Field {
     Piece(Line),
+    /// The list of rows.
+    Rows,
+    /// The text that shown rows contain.
+    Filter,
     Want,
     File,
 }
+
+/// The lines of a piece from top to bottom, then its rows.
+const FIELDS: [Field; 6] = [
+    Field::Piece(Line::Name),
+    Field::Piece(Line::Phrase),
+    Field::Piece(Line::Check),
+    Field::Piece(Line::When),
+    Field::Piece(Line::More),
+    Field::Rows,
+];
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum View {
@@ -47,30 +61,27 @@ pub enum Key {
     PageUp,
     PageDown,
     NextView,
-    /// Go to the next line of the piece; in the wanted line, search.
+    /// Go down to the next line of the piece; in the wanted line, search; in the filter, back to the line before.
     NextLine,
+    LineBefore,
+    Filter,
     New,
     NextPiece,
     Remove,
     Earlier,
     Undo,
+    Redo,
     Want,
     NextOffer,
     Back,
 }
 
-struct Snapshot {
-    pieces: Vec<Draft>,
-    at: usize,
-    field: Field,
-    cursor: usize,
-}
-
 pub struct Model {
     pub sample: Sample,
     pub(super) unit: Unit,
-    pub(super) files: Box<dyn Files>,
-    pub(super) taken: Vec<String>,
+    pub(super) files: Rc<dyn Files>,
+    /// The pieces that are not tried, and the layouts.
+    pub(super) others: Rules,
     pub pieces: Vec<Draft>,
     pub at: usize,
     pub field: Field,
@@ -89,31 +100,35 @@ pub struct Model {
     pub offers: Offers,
     /// The marked characters of the value, as indices.
     pub marked: Option<Range<usize>>,
-    mark_from: usize,
+    pub(super) mark_from: usize,
     pub says: String,
     pub changes: u64,
     /// The bound piece; `None` if it is empty or unfinished.
     pub(super) carving: Option<Arc<Carving>>,
-    wanted: String,
-    examples: Vec<WantedResult>,
+    pub(super) wanted: String,
+    pub(super) examples: Vec<WantedResult>,
+    /// The text that shown rows contain, and whether it applies.
+    pub filter: String,
+    pub is_filtered: bool,
+    line_before: Field,
     /// The typed file name for the pieces.
     pub file: String,
-    undo: Vec<Snapshot>,
+    history: History,
     next_id: usize,
     gives_way: bool,
 }
 
 impl Model {
-    /// Creates the state for a sample with at least one row. Positions count in `unit`, files come from `files`, and other pieces have
-    /// the names `taken`.
-    pub fn new(sample: Sample, (unit, files): (Unit, Box<dyn Files>), pieces: Vec<Draft>, taken: Vec<String>) -> Model {
+    /// Creates the state for a sample with at least one row. Positions count in `unit`, files come from `files`, and `others` are the pieces
+    /// that are not tried.
+    pub fn new(sample: Sample, (unit, files): (Unit, Rc<dyn Files>), pieces: Vec<Draft>, others: Rules) -> Model {
         let rows = sample.rows();
         let next_id = pieces.iter().map(|piece| piece.id + 1).max().unwrap_or(0);
         let mut model = Model {
             sample,
             unit,
             files,
-            taken,
+            others,
             pieces,
             at: 0,
             field: Field::Piece(Line::Phrase),
@@ -133,8 +148,11 @@ impl Model {
             carving: None,
             wanted: String::new(),
             examples: Vec::new(),
+            filter: String::new(),
+            is_filtered: false,
+            line_before: Field::Piece(Line::Phrase),
             file: String::new(),
-            undo: Vec::new(),
+            history: History::default(),
             next_id,
             gives_way: false,
         };
@@ -163,24 +181,33 @@ impl Model {
     pub fn text(&self) -> &str {
         match self.field {
             Field::Piece(line) => self.piece().line(line),
+            Field::Rows => "",
+            Field::Filter => &self.filter,
             Field::Want => &self.wanted,
             Field::File => &self.file,
         }
     }
 
-    fn text_mut(&mut self) -> &mut String {
+    /// The text of the current line; `None` in the rows.
+    fn text_mut(&mut self) -> Option<&mut String> {
         match self.field {
-            Field::Piece(line) => self.pieces[self.at].line_mut(line),
-            Field::Want => &mut self.wanted,
-            Field::File => &mut self.file,
+            Field::Piece(line) => Some(self.pieces[self.at].line_mut(line)),
+            Field::Rows => None,
+            Field::Filter => Some(&mut self.filter),
+            Field::Want => Some(&mut self.wanted),
+            Field::File => Some(&mut self.file),
         }
+    }
+
+    pub(super) fn snapshot(&self) -> Snapshot {
+        Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor }
     }
 
     /// The steps of the phrase on the current value; `None` if it is unfinished or not asked.
     pub fn trace(&self) -> Option<Trace> {
         let row = *self.order.get(self.selected)?;
         let carving = self.carving.as_ref().filter(|_| !self.given[row].state.not_asked)?;
-        self.sample.with_batch(|batch| carving.trace(0, batch, row))
+        self.sample.rows.with_batch(|batch| carving.trace(0, batch, row))
     }
 
     /// The pieces to save.
@@ -197,7 +224,7 @@ impl Model {
 
     pub fn ask_for_file(&mut self) {
         if self.file.is_empty() {
-            let title = self.sample.header.title(self.sample.column);
+            let title = self.sample.title();
             let name: String = title.chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
             self.file = format!("{}.cutlist.toml", name.trim_matches('_'));
         }
@@ -206,34 +233,16 @@ impl Model {
     }
 
     pub fn press(&mut self, key: Key) {
-        let before = Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
-        let length = self.text().chars().count();
+        let before = self.snapshot();
         self.says.clear();
         let gives_way = std::mem::take(&mut self.gives_way);
         match key {
-            Key::Char(c) => {
-                if gives_way {
-                    self.text_mut().clear();
-                    self.cursor = 0;
-                }
-                let at = byte_of(self.text(), self.cursor);
-                self.text_mut().insert(at, c);
-                self.cursor += 1;
-            }
-            Key::Backspace if self.cursor > 0 => {
-                let at = byte_of(self.text(), self.cursor - 1);
-                self.text_mut().remove(at);
-                self.cursor -= 1;
-            }
-            Key::Delete if self.cursor < length => {
-                let at = byte_of(self.text(), self.cursor);
-                self.text_mut().remove(at);
-            }
-            Key::Left => self.cursor = self.cursor.saturating_sub(1),
-            Key::Right if self.cursor == length => self.take_word(),
+            Key::Char(_) | Key::Backspace | Key::Delete => self.edit(key, gives_way),
+            Key::Right if self.cursor == self.length() => self.take_word(),
             Key::Right => self.cursor += 1,
+            Key::Left => self.cursor = self.cursor.saturating_sub(1),
             Key::Home => self.cursor = 0,
-            Key::End => self.cursor = length,
+            Key::End => self.cursor = self.length(),
             Key::Up => self.select(self.selected.saturating_sub(1)),
             Key::Down => self.select(self.selected + 1),
             Key::PageUp => self.select(self.selected.saturating_sub(PAGE)),
@@ -244,13 +253,14 @@ impl Model {
                 self.sort();
             }
             Key::NextLine => self.next_line(),
+            Key::LineBefore => self.go_by(FIELDS.len() - 1),
             Key::Want => {
                 self.choose();
-                self.wanted.clear();
                 self.go_to_line(Field::Want);
             }
+            Key::Filter => self.begin_filter(),
             Key::NextOffer => self.next_offer(),
-            Key::Back if !matches!(self.field, Field::Piece(_)) => self.go_to_line(Field::Piece(Line::Phrase)),
+            Key::Back => self.back(),
             Key::New => {
                 self.add_piece();
                 self.go_to(self.pieces.len() - 1);
@@ -267,29 +277,90 @@ impl Model {
                 self.pieces.swap(self.at, self.at - 1);
                 self.at -= 1;
             }
+            Key::Earlier => {}
             Key::Undo => {
-                if let Some(Snapshot { pieces, at, field, cursor }) = self.undo.pop() {
-                    (self.pieces, self.at, self.field, self.cursor) = (pieces, at, field, cursor);
-                    self.changed();
-                }
-                return;
+                let state = self.history.undo(|| before);
+                return self.restore(state, "nothing to undo");
             }
-            Key::Backspace | Key::Delete | Key::Earlier | Key::Back => {}
+            Key::Redo => {
+                let state = self.history.redo(|| before);
+                return self.restore(state, "nothing to redo");
+            }
         }
         self.note_change(before);
     }
 
-    fn note_change(&mut self, before: Snapshot) {
-        if before.pieces != self.pieces {
-            self.undo.push(before);
-            if self.undo.len() > MOST_UNDO {
-                self.undo.remove(0);
+    fn length(&self) -> usize {
+        self.text().chars().count()
+    }
+
+    /// Changes the text of the current line. A default name gives way to the first typed character.
+    fn edit(&mut self, key: Key, gives_way: bool) {
+        let (mut cursor, length) = (self.cursor, self.length());
+        let Some(text) = self.text_mut() else { return };
+        match key {
+            Key::Char(c) => {
+                if gives_way {
+                    text.clear();
+                    cursor = 0;
+                }
+                text.insert(byte_of(text, cursor), c);
+                cursor += 1;
             }
+            Key::Backspace if cursor > 0 => {
+                cursor -= 1;
+                text.remove(byte_of(text, cursor));
+            }
+            Key::Delete if cursor < length => drop(text.remove(byte_of(text, cursor))),
+            _ => {}
+        }
+        self.cursor = cursor;
+        if self.field == Field::Filter {
+            self.chosen = None;
+            self.sort();
+        }
+    }
+
+    fn restore(&mut self, state: Option<Snapshot>, none: &str) {
+        match state {
+            Some(Snapshot { pieces, at, field, cursor }) => {
+                (self.pieces, self.at, self.field, self.cursor) = (pieces, at, field, cursor);
+                self.changed();
+            }
+            None => none.clone_into(&mut self.says),
+        }
+    }
+
+    pub(super) fn note_change(&mut self, before: Snapshot) {
+        if before.pieces != self.pieces {
+            self.history.note(before);
             self.changed();
         } else if before.at != self.at {
             self.changed();
         } else {
             self.offer();
+        }
+    }
+
+    fn begin_filter(&mut self) {
+        if self.field != Field::Filter {
+            self.line_before = self.field;
+        }
+        self.is_filtered = true;
+        self.go_to_line(Field::Filter);
+        self.sort();
+    }
+
+    /// Goes from a line of its own back to the lines of the piece. Typed text stays for the next time.
+    fn back(&mut self) {
+        match self.field {
+            Field::Filter => {
+                self.is_filtered = false;
+                self.sort();
+                self.go_to_line(self.line_before);
+            }
+            Field::Want | Field::File | Field::Rows => self.go_to_line(Field::Piece(Line::Phrase)),
+            Field::Piece(_) => {}
         }
     }
 
@@ -299,50 +370,8 @@ impl Model {
         self.marked = None;
     }
 
-    fn choose(&mut self) {
+    pub(super) fn choose(&mut self) {
         self.chosen = self.order.get(self.selected).copied();
-    }
-
-    /// Starts marking characters of the value, at this index.
-    pub fn begin_to_mark(&mut self, character: usize) {
-        self.choose();
-        self.mark_from = character;
-        self.mark_to(character);
-    }
-
-    /// Marks the characters from the start to this index.
-    pub fn mark_to(&mut self, character: usize) {
-        let count = Gauge::new(self.value()).characters.len();
-        let (first, last) = (self.mark_from.min(character), self.mark_from.max(character));
-        self.marked = (last < count).then_some(first..last + 1);
-        self.says = match &self.marked {
-            None => String::new(),
-            Some(_) if first == last => format!("character {}, or -{} from the right", first + 1, count - first),
-            Some(_) => format!("characters {} to {}: let go, and phrases that take them are offered", first + 1, last + 1),
-        };
-    }
-
-    /// Offers phrases for the marked characters, if there are several, and accepts the best one.
-    pub fn let_go(&mut self) {
-        let Some(marked) = self.marked.take() else { return };
-        if marked.len() < 2 {
-            return;
-        }
-        let value = self.value().to_owned();
-        let characters = Gauge::new(&value).characters;
-        let place = characters[marked.start].start..characters[marked.end - 1].end;
-        let before = Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
-        let example = Example { result: value[place.clone()].to_owned(), value: value.clone() };
-        self.want(WantedResult { example, place: Some(place.clone()) });
-        let position = by_position(&value, &place);
-        if self.unit == Unit::Characters && self.examples.len() == 1 && !self.offers.all.contains(&position) {
-            self.offers.all.push(position);
-            self.take_phrase(self.offers.chosen);
-        }
-        if self.offers.all.is_empty() {
-            self.says = "no phrase that was tried takes these characters".to_owned();
-        }
-        self.note_change(before);
     }
 
     fn next_view(&self) -> View {
@@ -356,28 +385,26 @@ impl Model {
     }
 
     fn next_line(&mut self) {
-        let next = match self.field {
-            Field::Want => {
-                let (value, result) = (self.value().to_owned(), std::mem::take(&mut self.wanted));
-                self.go_to_line(Field::Piece(Line::Phrase));
-                if !result.is_empty() {
-                    self.want(WantedResult { example: Example { value, result }, place: None });
-                }
-                return;
+        match self.field {
+            Field::Want => self.search_wanted(),
+            Field::Filter => {
+                self.is_filtered = !self.filter.is_empty();
+                self.go_to_line(self.line_before);
             }
-            Field::Piece(Line::Phrase) => Line::Check,
-            Field::Piece(Line::Check) => Line::Name,
-            // Few pieces use further lines.
-            Field::Piece(Line::Name) => Line::When,
-            Field::Piece(Line::When) => Line::More,
-            Field::Piece(Line::More) | Field::File => Line::Phrase,
-        };
-        self.go_to_line(Field::Piece(next));
-        // The first typed character replaces a default name.
-        self.gives_way = next == Line::Name && self.piece().name.starts_with(NO_NAME);
+            Field::File => self.go_to_line(Field::Piece(Line::Phrase)),
+            Field::Piece(_) | Field::Rows => self.go_by(1),
+        }
     }
 
-    fn go_to_line(&mut self, field: Field) {
+    /// Goes down by some lines, and from the last line to the first.
+    fn go_by(&mut self, lines: usize) {
+        let at = FIELDS.iter().position(|field| *field == self.field).unwrap_or(1);
+        self.go_to_line(FIELDS[(at + lines) % FIELDS.len()]);
+        // The first typed character replaces a default name.
+        self.gives_way = self.field == Field::Piece(Line::Name) && self.piece().name.starts_with(NO_NAME);
+    }
+
+    pub(super) fn go_to_line(&mut self, field: Field) {
         self.field = field;
         self.cursor = self.text().chars().count();
     }
@@ -389,48 +416,19 @@ impl Model {
     }
 
     fn add_piece(&mut self) {
-        let is_taken = |name: &String| self.pieces.iter().any(|piece| piece.name == *name) || self.taken.contains(name);
+        let is_taken = |name: &String| {
+            self.pieces.iter().any(|piece| piece.name == *name) || self.others.pieces.iter().any(|piece| piece.name == *name)
+        };
         let name = (self.pieces.len() + 1..).map(|number| format!("{NO_NAME}{number}")).find(|name| !is_taken(name));
         self.pieces.push(Draft { id: self.next_id, name: name.unwrap_or_default(), ..Draft::default() });
         self.next_id += 1;
-    }
-
-    /// Searches phrases for all wanted results and accepts the best one. If there is none, drops the earlier wanted results; if there is
-    /// still none, drops this one too.
-    fn want(&mut self, wanted: WantedResult) {
-        self.examples.retain(|before| before.example.value != wanted.example.value);
-        self.examples.push(wanted.clone());
-        let mut offers = Offers::phrases(&self.examples, &self.sample, self.unit);
-        if offers.all.is_empty() && self.examples.len() > 1 && wanted.place.is_some() {
-            self.examples = vec![wanted];
-            offers = Offers::phrases(&self.examples, &self.sample, self.unit);
-        }
-        if offers.all.is_empty() && self.examples.last().is_some_and(|wanted| wanted.place.is_none()) {
-            self.examples.pop();
-            self.says = "no tried phrase gives this together with the earlier examples".to_owned();
-            return;
-        }
-        self.offers = offers;
-        self.take_phrase(0);
-    }
-
-    fn take_phrase(&mut self, number: usize) {
-        let Some(phrase) = self.offers.all.get(number) else { return };
-        self.pieces[self.at].phrase.clone_from(phrase);
-        self.offers.chosen = number;
-        self.go_to_line(Field::Piece(Line::Phrase));
-        let values = match self.examples.len() {
-            1 => "1 value".to_owned(),
-            count => format!("{count} values"),
-        };
-        self.says = format!("phrase {} of {} that fit {values}", number + 1, self.offers.all.len());
     }
 
     fn take_word(&mut self) {
         let Some(word) = self.offers.chosen().filter(|_| !self.offers.are_phrases) else { return };
         let (word, from) = (word.to_owned(), self.offers.from);
         let is_key = self.field == Field::Piece(Line::More);
-        let text = self.text_mut();
+        let Some(text) = self.text_mut() else { return };
         text.truncate(from);
         text.push_str(&word);
         if !is_key {
@@ -458,7 +456,7 @@ impl Model {
             Field::Piece(line) if self.cursor == self.text().chars().count() => line,
             _ => return self.offers = Offers::default(),
         };
-        let mut offers = Offers::words(line, self.text(), &self.sample);
+        let mut offers = Offers::words(line, self.text(), &self.sample, || self.texts_of(line));
         if offers.all.is_empty()
             && let Some(instead) = self.instead(line)
         {
@@ -467,6 +465,26 @@ impl Model {
         // A selected word stays selected.
         if (&offers.all, offers.from) != (&self.offers.all, self.offers.from) {
             self.offers = offers;
+        }
+    }
+
+    /// The texts that a line is about: for the phrase, what comes out of the steps before the last one; for a check, the results; for
+    /// other lines, the values.
+    fn texts_of(&self, line: Line) -> Vec<String> {
+        let values = || (0..self.sample.rows()).map(|row| self.sample.row(row).1.to_owned()).collect();
+        match line {
+            Line::Check => self.given.iter().map(|given| given.text.clone()).collect(),
+            Line::Phrase => {
+                let steps = self.text().rsplit_once(" then ").map(|(steps, _)| steps);
+                let before = steps.map(|steps| Draft { phrase: steps.to_owned(), ..Draft::default() });
+                let run = |piece: Draft| {
+                    let piece = Draft { name: NO_NAME.to_owned(), ..piece };
+                    self.run(&piece.bind(&self.binding(), &Rules::default).ok()??)
+                };
+                let texts = before.and_then(run).map(|(given, _)| given.into_iter().map(|given| given.text).collect());
+                texts.unwrap_or_else(values)
+            }
+            Line::Name | Line::When | Line::More => values(),
         }
     }
 

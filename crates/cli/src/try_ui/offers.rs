@@ -2,8 +2,10 @@
 
 use std::ops::Range;
 
+use keen_notch_core::dates;
 use keen_notch_core::draft::{self, Example};
-use keen_notch_core::phrase::{CompletionContext, Phrase, Upcoming, next_of_condition, next_of_phrase};
+use keen_notch_core::phrase::{CompletionContext, Phrase, Upcoming, next_of_condition, next_of_phrase, quoted};
+use keen_notch_core::piece::column_in_head;
 use keen_notch_core::program::Program;
 use keen_notch_core::text::characters;
 use keen_notch_core::text::unit::Unit;
@@ -19,6 +21,24 @@ pub struct Offers {
     pub chosen: usize,
     /// Whether they are phrases, of which the selected one is already in the line.
     pub are_phrases: bool,
+    /// The offered formats of dates.
+    pub(super) dates: Vec<DateFormat>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct DateFormat {
+    format: &'static str,
+    /// A text of the column that has the format.
+    example: Option<String>,
+}
+
+/// The formats of texts, each with its first example, then the usual formats.
+fn date_formats(texts: &[String]) -> Vec<DateFormat> {
+    let found = dates::recognised(texts);
+    let example = |row: u64| texts.get(usize::try_from(row).ok()?.checked_sub(1)?).cloned();
+    let of_texts = found.iter().map(|found| DateFormat { format: found.format, example: example(found.earliest.row) });
+    let usual = dates::usual().filter(|format| found.iter().all(|found| found.format != *format));
+    of_texts.chain(usual.map(|format| DateFormat { format, example: None })).collect()
 }
 
 impl Offers {
@@ -26,10 +46,14 @@ impl Offers {
         self.all.get(self.chosen).map(String::as_str)
     }
 
-    pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
+    /// The completions of a line. `texts` are the texts that it is about, from which formats of dates are recognised.
+    pub fn words(line: Line, text: &str, sample: &Sample, texts: impl FnOnce() -> Vec<String>) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
-        let columns: Vec<String> = (0..sample.header.count_with_paths()).map(|column| sample.header.title(column)).collect();
-        let known = CompletionContext { markers: &markers, columns: &columns, dates: &sample.dates, files: &sample.files };
+        let header = &sample.rows.header;
+        let columns: Vec<String> = (0..header.count_with_paths()).map(|column| header.title(column)).collect();
+        let dates = if text.contains("date") { date_formats(&texts()) } else { Vec::new() };
+        let formats: Vec<&str> = dates.iter().map(|date| date.format).collect();
+        let known = CompletionContext { markers: &markers, columns: &columns, dates: &formats, files: &sample.files };
         let (start, Upcoming { from, words }) = match line {
             Line::Name => return Offers::default(),
             Line::Phrase => (0, next_of_phrase(text, known)),
@@ -43,6 +67,14 @@ impl Offers {
                 let mut next = next_of_condition(&text[start..], known);
                 // `when` cannot depend on other rows.
                 next.words.retain(|word| word != "unique");
+                let names = columns.iter().map(|column| format!("{}:", column_in_head(column)));
+                let names: Vec<String> = names.filter(|name| start == 0 && name.starts_with(text)).collect();
+                if !names.is_empty() {
+                    // A word of the line that is complete is offered with what follows it, from the same place.
+                    next.words.retain(|_| next.from == 0);
+                    next.from = 0;
+                    next.words.extend(names);
+                }
                 (start, next)
             }
             Line::More => {
@@ -52,7 +84,13 @@ impl Offers {
                 (text.len() - begun.len(), Upcoming { from: 0, words: words.map(|key| (*key).to_owned()).collect() })
             }
         };
-        Offers { from: start + from, all: words, ..Offers::default() }
+        Offers { from: start + from, all: words, dates, ..Offers::default() }
+    }
+
+    /// The example of an offered format of dates.
+    pub fn example(&self, word: &str) -> Option<&str> {
+        let of_word = |date: &&DateFormat| word.trim_start() == quoted(date.format);
+        self.dates.iter().find(of_word)?.example.as_deref()
     }
 
     pub fn phrases(wanted: &[WantedResult], sample: &Sample, unit: Unit) -> Offers {

@@ -5,6 +5,7 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::ast::Condition;
+use keen_notch_core::piece::{Piece, Rules};
 use keen_notch_core::program::{Files, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
@@ -22,14 +23,18 @@ pub enum Line {
 
 const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
 
-pub const MORE: [&str; 7] = [
+/// The keys that are offered, each with a usual value.
+pub const MORE: [&str; 10] = [
     "columns = 3",
     "columns = \"auto\"",
     "rows = true",
     "optional = true",
     "warn = ['digits']",
     "as = \"number\"",
+    "as = \"date\"",
+    "as = \"true or false\"",
     "hidden = true",
+    "replace = true",
 ];
 
 /// A key of a piece in a cut list, and the line on the screen that sets it.
@@ -72,6 +77,14 @@ pub struct Binding<'a> {
     pub files: &'a dyn Files,
 }
 
+/// A piece bound to the table. It has index 0; pieces that its checks name come after it.
+#[derive(Debug)]
+pub struct BoundPiece {
+    pub carving: Carving,
+    /// The number of pieces that are its own: one, and its columns.
+    pub own: usize,
+}
+
 impl Draft {
     pub fn line(&self, line: Line) -> &str {
         match line {
@@ -97,6 +110,11 @@ impl Draft {
         !self.phrase.trim().is_empty()
     }
 
+    /// Whether a line besides the name has a text.
+    pub fn has_text(&self) -> bool {
+        [&self.phrase, &self.check, &self.when, &self.more].into_iter().any(|text| !text.trim().is_empty())
+    }
+
     pub fn checks(&self) -> Vec<&str> {
         conditions(&self.check).into_iter().map(|(_, condition)| condition.trim()).filter(|text| !text.is_empty()).collect()
     }
@@ -119,7 +137,7 @@ impl Draft {
         let foreign = table.iter().map(|(key, _)| key.to_owned()).find(|key| NOT_MORE.contains(&key.as_str()));
         match foreign.as_deref() {
             Some(key @ ("take" | "check" | "when")) => {
-                Err(wrong(format!("`{key}` has a line of its own"), "remove it, and press Enter to reach its own line"))
+                Err(wrong(format!("`{key}` has a line of its own"), "remove it; the lines above have it"))
             }
             Some(key) => Err(wrong(format!("`{key}` cannot be tried: every piece comes from the column"), "leave it out")),
             None => Ok(table.into_iter().map(|(key, value)| (key.to_string(), value.decorated("", ""))).collect()),
@@ -145,11 +163,8 @@ impl Draft {
         Ok(keys)
     }
 
-    /// Binds the piece like a cut list with only this piece; `None` without a phrase.
-    ///
-    /// # Errors
-    /// A line is unfinished.
-    pub fn bind(&self, binding: &Binding) -> Result<Option<Carving>, Unfinished> {
+    /// The piece alone, as rules, and the line of each part of its text; `None` without a phrase.
+    fn rules(&self) -> Result<Option<(Rules, LineStarts)>, Unfinished> {
         if !self.has_phrase() {
             return Ok(None);
         }
@@ -158,16 +173,55 @@ impl Draft {
             lines.push((list.len(), line));
             list += &format!("{key} = {value}\n");
         }
-        let line_of = |error: &TextError| {
-            let before = lines.iter().take_while(|(start, _)| *start <= error.span.start);
-            before.last().map_or(Line::Phrase, |(_, line)| *line)
-        };
-        let unfinished = |error: TextError| Unfinished::new(line_of(&error), error);
-        let wanted = CutList::parse(&list, 0).map_err(unfinished)?.wanted;
+        let list = CutList::parse(&list, 0).map_err(|error| Unfinished::new(line_of(&lines, &error), error))?;
+        Ok(Some((list.wanted, lines)))
+    }
+
+    /// Binds the piece like a cut list with only this piece; `None` without a phrase. If it needs other pieces, because a check names one,
+    /// they come from `others`.
+    ///
+    /// # Errors
+    /// A line is unfinished.
+    pub fn bind(&self, binding: &Binding, others: &dyn Fn() -> Rules) -> Result<Option<BoundPiece>, Unfinished> {
+        let Some((mut wanted, lines)) = self.rules()? else { return Ok(None) };
+        let own = wanted.pieces.len();
         let main = ColumnRef::Number(binding.column + 1);
         let setting = Setting { unit: binding.unit, files: binding.files, today: &|| Some(today()) };
-        Carving::new(&wanted, Some(&main), &setting, binding.header).map(Some).map_err(|unbound| unfinished(unbound.error))
+        let carving = Carving::new(&wanted, Some(&main), &setting, binding.header).or_else(|alone| {
+            let Rules { pieces, layouts, .. } = others();
+            add_new(&mut wanted.pieces, pieces);
+            wanted.layouts.extend(layouts);
+            Carving::new(&wanted, Some(&main), &setting, binding.header).map_err(|_| alone)
+        });
+        let carving = carving.map_err(|unbound| Unfinished::new(line_of(&lines, &unbound.error), unbound.error))?;
+        Ok(Some(BoundPiece { carving, own }))
     }
+
+    /// Adds the piece, if it is finished, to rules that another piece can name.
+    pub fn add_to(&self, rules: &mut Rules) {
+        if let Ok(Some((own, _))) = self.rules() {
+            add_new(&mut rules.pieces, own.pieces.into_iter().map(unchecked).collect());
+        }
+    }
+}
+
+/// Adds pieces whose names are new: the columns of a piece can be there already.
+fn add_new(pieces: &mut Vec<Piece>, others: Vec<Piece>) {
+    let names: Vec<String> = pieces.iter().map(|piece| piece.name.clone()).collect();
+    pieces.extend(others.into_iter().filter(|other| !names.contains(&other.name)));
+}
+
+/// Where the text of each line starts in the cut list of a piece, in bytes.
+type LineStarts = Vec<(usize, Line)>;
+
+/// A piece without its checks, for rules that only other pieces use.
+pub fn unchecked(piece: Piece) -> Piece {
+    Piece { checks: Vec::new(), replace: false, ..piece }
+}
+
+fn line_of(lines: &[(usize, Line)], error: &TextError) -> Line {
+    let before = lines.iter().take_while(|(start, _)| *start <= error.span.start);
+    before.last().map_or(Line::Phrase, |(_, line)| *line)
 }
 
 /// The conditions between semicolons, each with its first byte. A semicolon inside a text or regular expression does not separate, so a
@@ -196,9 +250,9 @@ pub fn conditions(text: &str) -> Vec<(usize, &str)> {
 mod tests {
     use super::*;
 
-    fn bind(draft: &Draft) -> Result<Option<Carving>, Unfinished> {
+    fn bind(draft: &Draft) -> Result<Option<BoundPiece>, Unfinished> {
         let header = Header::Names(vec!["part_code".to_owned(), "depot".to_owned()]);
-        draft.bind(&Binding { header: &header, column: 0, unit: Unit::Characters, files: &() })
+        draft.bind(&Binding { header: &header, column: 0, unit: Unit::Characters, files: &() }, &Rules::default)
     }
 
     #[test]
@@ -232,7 +286,8 @@ mod tests {
         }
         for more in MORE {
             let phrase = if more.starts_with("columns") || more.starts_with("rows") { "numbers" } else { "first 3" };
-            let draft = Draft { more: more.to_owned(), phrase: phrase.to_owned(), ..right.clone() };
+            let name = if more.starts_with("replace") { "depot" } else { "family" };
+            let draft = Draft { name: name.to_owned(), more: more.to_owned(), phrase: phrase.to_owned(), ..right.clone() };
             assert!(bind(&draft).is_ok(), "{more}: {:?}", bind(&draft).err());
         }
     }

@@ -1,9 +1,12 @@
 //! The screen of `try`, for at least 80 columns and 24 lines.
 
 use keen_notch_core::gauge::Gauge;
+use keen_notch_core::phrase::quoted;
 use keen_notch_core::tally::Tally;
 
+use super::help;
 use super::model::{Field, Model, View};
+use super::panel::{self, active_rule, foot, rule};
 use super::piece::Line as Typed;
 use super::row_results::RowResult;
 use super::terminal::Lines;
@@ -12,7 +15,8 @@ use crate::draw::ruler::{self, CharacterPlaces, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, long, steps, visible};
 
-const LABEL: u16 = 8;
+/// The width of a mark, the label of a line, and the gap after it.
+const LABEL: usize = 13;
 const BAR: usize = 8;
 const LEAST_ROWS: usize = 5;
 /// Screens with at least this many lines have some blank lines.
@@ -46,117 +50,173 @@ impl ScreenMap {
     }
 }
 
-/// Draws the model for a screen of a width and height. `whole` has the counts of all rows, and `says` is the last message.
-pub fn draw(
-    (width, height): (usize, usize),
-    model: &Model,
-    (name, list): (&str, Option<&str>),
-    whole: &Counts,
-    says: &str,
-) -> (Lines, ScreenMap) {
+/// The words around the model on a screen.
+pub struct Names<'a> {
+    /// The table.
+    pub table: &'a str,
+    pub list: Option<&'a str>,
+    /// What Escape does.
+    pub escape: &'a str,
+    /// The last message.
+    pub says: &'a str,
+}
+
+/// Draws the model for a screen of a width and height. `whole` has the counts of all rows.
+pub fn draw((width, height): (usize, usize), model: &Model, names: &Names, whole: &Counts) -> (Lines, ScreenMap) {
     let blank = (height >= TALL).then(String::new);
     let mut drawn = ScreenMap::default();
-    let mut lines = vec![head(model, (name, list), width)];
-    let mut cursor_line = 0;
-    for FieldLine { field, label, text } in fields(model) {
-        if field == model.field {
-            cursor_line = lines.len() as u16;
+    let mut lines = vec![head(model, names, width)];
+    let (mut cursor, space) = ((0, 0), width.saturating_sub(LABEL + 1));
+    for FieldLine { field, label, text, such_as } in fields(model) {
+        let is_current = field == model.field;
+        let (text, column) = panel::scrolled(text, if is_current { model.cursor } else { 0 }, space);
+        if is_current {
+            cursor = (lines.len(), LABEL + column);
         }
-        let label = format!("{label:<width$}", width = usize::from(LABEL));
-        let style = if field == model.field { style::TAKEN } else { style::QUIET };
-        lines.push(paint(style, label) + &visible::without_controls(text));
+        lines.push(field_line(label, &text, &such_as, is_current, space));
     }
     lines.push(offered(model, width));
-    lines.push(status_line(model, if says.is_empty() { &model.says } else { says }, width));
-    lines.extend(blank.clone());
-    let all = if model.sample.is_all { "all" } else { "first" };
-    let of_sample = format!("{all} {}", visible::counted(model.sample.rows() as u64, "row"));
-    let mut below = vec![counts(&of_sample, (model.sample.rows() as u64, &model.tally), width)];
-    if !model.sample.is_all && whole.rows == 0 && whole.stopped.is_none() {
-        below.push(paint(style::QUIET, "all rows: counted when no key is pressed"));
-    } else if !model.sample.is_all {
-        let all = if whole.is_done { "all" } else { "so far" };
-        below.push(counts(&format!("{all} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
-    }
-    if let Some(why) = &whole.stopped {
-        let words = format!("counting stopped: {why}");
-        below.push(paint(style::LOOK, visible::clipped(&visible::without_controls(&words), width)));
-    }
-    below.push(paint(style::QUIET, visible::clipped(&view(model), width)));
-    let foot = keys(width);
-    let most = height.saturating_sub(lines.len() + below.len() + foot.len() + LEAST_ROWS);
+    lines.push(status_line(model, if names.says.is_empty() { &model.says } else { names.says }, width));
+    let below = counted(model, whole, width);
+    let (shown, others) = (view(model), "^L others");
+    let filter = (model.is_filtered || model.field == Field::Filter).then(|| filter_line(model, space));
+    let below_lines = below.len() + 1 + usize::from(filter.is_some());
+    lines.push(rule("value", &row_of_table(model), width));
+    let most = height.saturating_sub(lines.len() + below_lines + 1 + LEAST_ROWS + usize::from(blank.is_some()));
     drawn.first_of_ruler = lines.len();
     let (ruler, characters) = looked_at(model, width, most.max(4));
     drawn.characters = characters;
     lines.extend(ruler);
     lines.extend(blank);
+    let is_current = model.field == Field::Rows;
+    lines.push(if is_current { active_rule(&shown, others, width) } else { rule(&shown, others, width) });
     lines.extend(below);
-    let space = height.saturating_sub(lines.len() + foot.len());
+    if let Some((line, column)) = filter {
+        if model.field == Field::Filter {
+            cursor = (lines.len(), column);
+        }
+        lines.push(line);
+    }
+    let space = height.saturating_sub(lines.len() + 1);
     // The current row is always visible.
     let first = model.selected.saturating_sub(space.saturating_sub(1) / 2).min(model.order.len().saturating_sub(space));
     (drawn.first_line, drawn.first_row, drawn.rows) = (lines.len(), first, space.min(model.order.len() - first));
+    if is_current {
+        cursor = (lines.len() + model.selected - first, 0);
+    }
     lines.extend(rows(model, first, space, width));
-    lines.resize(height.saturating_sub(foot.len()).max(lines.len()), String::new());
-    lines.extend(foot);
-    let before: String = model.text().chars().take(model.cursor).collect();
-    let column = (LABEL + visible::width(&before) as u16).min((width as u16).saturating_sub(1));
-    (Lines { lines, column, line: cursor_line }, drawn)
+    lines.resize(height.saturating_sub(1).max(lines.len()), String::new());
+    lines.push(foot(help::of_foot(model.field), names.escape, width));
+    let place = |place: usize, size: usize| u16::try_from(place.min(size.saturating_sub(1))).unwrap_or(u16::MAX);
+    (Lines { lines, column: place(cursor.1, width), line: place(cursor.0, height) }, drawn)
 }
 
-fn head(model: &Model, (name, list): (&str, Option<&str>), width: usize) -> String {
+fn head(model: &Model, names: &Names, width: usize) -> String {
     let pieces = match model.pieces.len() {
         1 => String::new(),
-        count => format!("  piece {} of {count}", model.at + 1),
+        count => format!("piece {} of {count}", model.at + 1),
     };
-    let list = list.map_or(String::new(), |list| format!("  for {list}"));
-    let title = model.sample.header.title(model.sample.column);
-    let words = format!("{} of {name}{list}{pieces}", visible::value(&title));
-    paint(style::HEAD, visible::clipped(&visible::without_controls(&words), width))
+    let list = names.list.map_or(String::new(), |list| format!("for {list}"));
+    let right: Vec<String> = [pieces, list].into_iter().filter(|words| !words.is_empty()).collect();
+    let title = format!("{} of {}", visible::value(&model.sample.title()), names.table);
+    rule(&title, &right.join(", "), width)
 }
 
-/// The input lines. Rarely used ones appear only when used.
+/// An input line. An empty one shows what belongs there.
 struct FieldLine<'m> {
     field: Field,
     label: &'static str,
     text: &'m str,
+    such_as: String,
 }
 
 fn fields(model: &Model) -> Vec<FieldLine<'_>> {
     let piece = model.piece();
-    let of_piece = |typed, label, text| FieldLine { field: Field::Piece(typed), label, text };
+    let of_piece =
+        |typed, label, text, such_as: &str| FieldLine { field: Field::Piece(typed), label, text, such_as: such_as.to_owned() };
+    let phrase = match model.sample.delimiters.first() {
+        Some(delimiter) => format!("what to take, such as section 1 by {}, or first 3", quoted(delimiter)),
+        None => "what to take, such as first 3".to_owned(),
+    };
     let mut fields = vec![
-        of_piece(Typed::Name, "name", piece.name.as_str()),
-        of_piece(Typed::Phrase, "phrase", &piece.phrase),
-        of_piece(Typed::Check, "check", &piece.check),
-        of_piece(Typed::When, "when", &piece.when),
-        of_piece(Typed::More, "more", &piece.more),
+        of_piece(Typed::Name, "name", piece.name.as_str(), "the name of the new column"),
+        of_piece(Typed::Phrase, "phrase", &piece.phrase, &phrase),
+        of_piece(Typed::Check, "check", &piece.check, "what must hold, such as digits; length 8"),
+        of_piece(Typed::When, "condition", &piece.when, "which rows have it, such as starts with \"G\""),
+        of_piece(Typed::More, "more", &piece.more, "other keys of a cut list, such as optional = true"),
     ];
-    fields.retain(|line| {
-        let is_rare = matches!(line.field, Field::Piece(Typed::When | Typed::More));
-        !is_rare || line.field == model.field || !line.text.is_empty()
-    });
     match model.field {
-        Field::Want => fields.push(FieldLine { field: Field::Want, label: "wanted", text: model.text() }),
-        Field::File => fields.push(FieldLine { field: Field::File, label: "file", text: model.text() }),
-        Field::Piece(_) => {}
+        Field::Want | Field::File => {
+            let (label, such_as) = match model.field {
+                Field::Want => ("wanted", "the result that you want for the value below"),
+                _ => ("file", "the name of the cut list"),
+            };
+            fields.push(FieldLine { field: model.field, label, text: model.text(), such_as: such_as.to_owned() });
+        }
+        Field::Piece(_) | Field::Rows | Field::Filter => {}
     }
     fields
+}
+
+fn field_line(label: &str, text: &str, such_as: &str, is_current: bool, space: usize) -> String {
+    let label = format!("{label:<width$}", width = LABEL - 2);
+    let text =
+        if text.is_empty() { paint(style::QUIET, visible::clipped(&format!("({such_as})"), space)) } else { text.to_owned() };
+    match is_current {
+        true => format!("{} {}{text}", paint(style::TAKEN, "›"), paint(style::TAKEN, label)),
+        false => format!("  {}{text}", paint(style::QUIET, label)),
+    }
+}
+
+fn filter_line(model: &Model, space: usize) -> (String, usize) {
+    let is_current = model.field == Field::Filter;
+    let (text, column) = panel::scrolled(&model.filter, if is_current { model.cursor } else { 0 }, space);
+    (field_line("filter", &text, "a text of the value or of the result, in any case", is_current, space), LABEL + column)
+}
+
+fn row_of_table(model: &Model) -> String {
+    let row = model.order.get(model.selected).map(|row| model.sample.row(*row).0);
+    row.map_or(String::new(), |row| format!("row {}", visible::grouped(row)))
+}
+
+/// The counts of the sample, and of all rows once they are counted.
+fn counted(model: &Model, whole: &Counts, width: usize) -> Vec<String> {
+    let (all, rows) = (model.sample.rows.is_all, model.sample.rows() as u64);
+    let of_sample = format!("{} {}", if all { "all" } else { "first" }, visible::counted(rows, "row"));
+    let mut lines = counts(&of_sample, (rows, &model.tally), width);
+    if !all && whole.rows == 0 && whole.stopped.is_none() {
+        lines.push(paint(style::QUIET, "  all rows: counted when no key is pressed"));
+    } else if !all {
+        let so_far = if whole.is_done { "all" } else { "so far" };
+        lines.extend(counts(&format!("{so_far} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
+    }
+    if let Some(why) = &whole.stopped {
+        let words = format!("  counting stopped: {why}");
+        lines.push(paint(style::LOOK, visible::clipped(&visible::without_controls(&words), width)));
+    }
+    lines
 }
 
 fn offered(model: &Model, width: usize) -> String {
     let offers = &model.offers;
     let Some(chosen) = offers.chosen() else { return String::new() };
-    let lead = if offers.are_phrases { "^R " } else { "→ " };
-    let mut line = paint(style::QUIET, lead);
-    let mut taken = visible::width(lead);
+    let lead = format!("{:<LABEL$}", if offers.are_phrases { "  ^R" } else { "  →" });
+    let mut line = paint(style::QUIET, &lead);
+    let mut taken = LABEL;
     // The selected offer stays visible.
     let mut first = 0;
-    let length = |words: &[String]| words.iter().map(|word| visible::width(word) + 2).sum::<usize>();
+    // A format of dates comes with a date of the column.
+    let shown = |word: &String| {
+        let example =
+            offers.example(word).map_or(String::new(), |date| format!(" such as {}", visible::clipped_value(date, 20)));
+        visible::without_controls(word.trim_start()) + &example
+    };
+    let length = |words: &[String]| words.iter().map(|word| visible::width(&shown(word)) + 2).sum::<usize>();
     while first < offers.chosen && taken + length(&offers.all[first..=offers.chosen]) > width {
         first += 1;
     }
     for (index, word) in offers.all.iter().enumerate().skip(first) {
-        let words = visible::without_controls(word.trim_start());
+        let words = shown(word);
         taken += visible::width(&words) + 2;
         if taken > width && index > first {
             break;
@@ -169,21 +229,28 @@ fn offered(model: &Model, width: usize) -> String {
 }
 
 fn status_line(model: &Model, says: &str, width: usize) -> String {
-    let words = match (&model.field, &model.unfinished) {
-        (Field::Want, _) => {
+    let (words, style) = match (&model.field, &model.unfinished) {
+        (Field::Want, _) if says.is_empty() => {
             let value = visible::clipped_value(model.value(), width / 2);
-            format!("the result for {value}; Enter finds matching phrases")
+            (format!("the result for {value}; Enter finds matching phrases"), style::QUIET)
         }
-        (Field::File, _) if says.is_empty() => "the cut list that the pieces are written to: Enter writes it".to_owned(),
-        (Field::File, _) => says.to_owned(),
-        (_, Some(unfinished)) => format!("{} ({}){}", unfinished.message, unfinished.help, after(says)),
-        _ if !says.is_empty() => says.to_owned(),
+        (Field::File, _) if says.is_empty() => {
+            ("the cut list that the pieces are written to: Enter writes it".to_owned(), style::QUIET)
+        }
+        (Field::Piece(_) | Field::Rows, Some(unfinished)) => {
+            // What can still be completed is not wrong.
+            let style = if model.offers.all.is_empty() { style::LOOK } else { style::QUIET };
+            (format!("{} ({}){}", unfinished.message, unfinished.help, after(says)), style)
+        }
+        _ if !says.is_empty() => (says.to_owned(), style::HEAD),
         _ if model.piece().phrase.is_empty() => {
-            "type a phrase, such as first 3; or drag the mouse over the piece; or type the wanted result (^W)".to_owned()
+            let words = "type a phrase, or drag the mouse over the characters, or ^W: type the result";
+            (words.to_owned(), style::QUIET)
         }
-        _ => String::new(),
+        _ => (String::new(), style::QUIET),
     };
-    paint(style::QUIET, visible::clipped(&visible::without_controls(&words), width))
+    let words = visible::clipped(&visible::without_controls(&words), width.saturating_sub(2));
+    format!("  {}", paint(style, words))
 }
 
 fn after(says: &str) -> String {
@@ -192,7 +259,8 @@ fn after(says: &str) -> String {
 
 fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<CharacterPlaces>) {
     if model.order.is_empty() {
-        return (vec![paint(style::QUIET, "no rows to show")], Vec::new());
+        let words = if model.is_filtered { "  no row has this text" } else { "  no rows to show: ^L shows others" };
+        return (vec![paint(style::QUIET, words)], Vec::new());
     }
     let value = model.value();
     let trace = model.trace();
@@ -232,7 +300,8 @@ fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Char
     (lines, places)
 }
 
-fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
+/// The counts of the states. Without space for bars, counts alone, on as many lines as they need.
+fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> Vec<String> {
     let states = [
         ("filled", tally.filled, style::TAKEN),
         ("short", tally.short, style::LOOK),
@@ -244,24 +313,38 @@ fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
         ("failing", tally.faulted, style::FAULT),
         ("warned", tally.warned, style::LOOK),
     ];
-    let (mut line, mut taken) = (paint(style::QUIET, format!("{of}:")), visible::width(of) + 1);
-    for (state, count, style) in states.into_iter().filter(|(_, count, _)| *count > 0) {
-        let words = format!("  {state} {} {}", bar::lying(count, rows, BAR), visible::grouped(count));
-        taken += visible::width(&words);
-        if taken > width {
-            break;
+    let in_lines = |bars: bool| {
+        let lead = format!("  {of}:");
+        let mut taken = visible::width(&lead);
+        let mut lines = vec![paint(style::QUIET, lead)];
+        for (state, count, style) in states.into_iter().filter(|(_, count, _)| *count > 0) {
+            let bar = if bars { format!("{} ", bar::lying(count, rows, BAR)) } else { String::new() };
+            let words = format!("  {state} {bar}{}", visible::grouped(count));
+            if taken + visible::width(&words) > width {
+                taken = 2;
+                lines.push("  ".to_owned());
+            }
+            taken += visible::width(&words);
+            lines.last_mut().into_iter().for_each(|line| *line += &paint(style, &words));
         }
-        line += &paint(style, words);
-    }
-    line
+        lines
+    };
+    let lines = in_lines(true);
+    if lines.len() == 1 { lines } else { in_lines(false) }
 }
 
+/// The shown rows in words.
 fn view(model: &Model) -> String {
-    let count = visible::counted(model.order.len() as u64, "row");
+    let rows = visible::counted(model.order.len() as u64, "row");
+    let found = match model.is_filtered {
+        true => format!("{rows} with \"{}\"", visible::clipped_value(&model.filter, 20)),
+        false => rows,
+    };
     match model.view {
-        View::All => format!("{count}, those that need attention first"),
-        View::Odd => format!("{count} worth a look"),
-        View::Shape(shape) => format!("{count} of the shape {}", model.sample.shapes.get(shape).map_or("", String::as_str)),
+        View::All if model.is_filtered => found,
+        View::All => "rows, those that need attention first".to_owned(),
+        View::Odd => format!("{found} that need attention"),
+        View::Shape(shape) => format!("{found} of the shape {}", model.sample.shapes.get(shape).map_or("", String::as_str)),
     }
 }
 
@@ -279,7 +362,7 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
         let (words, style) = match (fails, state.is_filled()) {
             (true, _) => ("fails its check".to_owned(), style::FAULT),
             (false, true) => (String::new(), style::QUIET),
-            (false, false) => (state.to_string(), style::LOOK),
+            (false, false) => (state.to_string(), if state.not_asked { style::QUIET } else { style::LOOK }),
         };
         let mark = if is_selected { paint(style::TAKEN, "›") } else { " ".to_owned() };
         let number = paint(style::QUIET, format!("{:>7}", visible::grouped(number)));
@@ -287,26 +370,4 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
         format!("{mark}{number} {value}{gap} {text}{after} {}", paint(style, words))
     };
     shown.map(row).collect()
-}
-
-fn keys(width: usize) -> Vec<String> {
-    const KEYS: [&str; 13] = [
-        "Enter next line",
-        "Tab other rows",
-        "↑↓ row",
-        "→ take",
-        "^R next offer",
-        "^W wanted",
-        "^N new piece",
-        "^O other piece",
-        "^T earlier",
-        "^D remove",
-        "^Z undo",
-        "^S write",
-        "Esc end",
-    ];
-    // A key and its effect stay on one line.
-    let words = KEYS.map(|key| key.replace(' ', "\u{a0}")).join("  ");
-    let lines = textwrap::wrap(&words, width);
-    lines.into_iter().map(|line| paint(style::QUIET, line.replace('\u{a0}', " "))).collect()
 }

@@ -1,15 +1,25 @@
 //! Tests of the state: keys go in, and the state comes out.
 
+use std::rc::Rc;
+
+use keen_notch_core::column::Header;
+use keen_notch_core::piece::{Piece, Rules};
 use keen_notch_core::text::unit::Unit;
 
 use super::model::*;
 use super::piece::{Draft, Line};
+use super::rows::Rows;
 use super::sample::Sample;
 
 const ROWS: [&str; 6] = ["GRP-00041273-S7K2", "HNG-00760251-N9P4", "SHV-47476125", "", "n/a", "grp-00012345-A1B2"];
 
 fn model_of(values: &[&str], pieces: Vec<Draft>) -> Model {
-    Model::new(Sample::of("part_code", values), (Unit::Characters, Box::new(())), pieces, vec!["piece_2".to_owned()])
+    let mut rows = Rows::new(Header::Names(vec!["part_code".to_owned()]));
+    (1..).zip(values).for_each(|(number, value)| rows.push(number, std::iter::once(*value)));
+    let sample = Sample::new(Rc::new(rows), 0, Vec::new());
+    let mut others = Rules::default();
+    others.add_piece(Piece::parse("piece_2: last 1", 0).unwrap());
+    Model::new(sample, (Unit::Characters, Rc::new(())), pieces, others)
 }
 
 fn model() -> Model {
@@ -77,8 +87,11 @@ fn words_are_offered_and_taken() {
     model.press(Key::Right);
     type_in(&mut model, "3");
     assert_eq!((model.text(), model.tally.faulted), ("uppercase; length 3", 2));
-    press(&mut model, &[Key::NextLine, Key::NextLine]);
-    type_in(&mut model, "part_code: sta");
+    model.press(Key::NextLine);
+    // Another column is offered by its name.
+    type_in(&mut model, "part");
+    model.press(Key::Right);
+    type_in(&mut model, "sta");
     press(&mut model, &[Key::Right, Key::Right]);
     type_in(&mut model, "\"G\"");
     assert_eq!((model.text(), model.tally.not_asked), ("part_code: starts with \"G\"", 5));
@@ -189,7 +202,7 @@ fn lines_are_edited_and_changes_taken_back() {
     model.press(Key::New);
     assert_eq!((model.pieces.len(), model.piece().name.as_str(), model.tally.filled), (2, "piece_3", 0));
     type_in(&mut model, "last 2");
-    press(&mut model, &[Key::NextLine, Key::NextLine]);
+    model.press(Key::LineBefore);
     type_in(&mut model, "piece_1");
     assert!(model.unfinished.as_ref().is_some_and(|why| why.line == Line::Name) && model.finished().is_err());
     (0..7).for_each(|_| model.press(Key::Backspace));
@@ -202,8 +215,75 @@ fn lines_are_edited_and_changes_taken_back() {
     assert_eq!(model.pieces.len(), 1);
     model.press(Key::Undo);
     assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (2, "first 3"));
+    model.press(Key::Redo);
+    assert_eq!(model.pieces.len(), 1);
     (0..100).for_each(|_| model.press(Key::Undo));
-    assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (1, ""));
+    assert_eq!((model.pieces.len(), model.piece().phrase.as_str(), model.says.as_str()), (1, "", "nothing to undo"));
     model.press(Key::Remove);
     assert_eq!(model.piece().name, "piece_1");
+}
+
+#[test]
+fn lines_go_down_and_up_and_rows_are_filtered() {
+    let mut model = model();
+    type_in(&mut model, "first 3");
+    let down = [Line::Check, Line::When, Line::More].map(Field::Piece);
+    for field in down {
+        model.press(Key::NextLine);
+        assert_eq!(model.field, field);
+    }
+    model.press(Key::NextLine);
+    assert_eq!(model.field, Field::Rows);
+    // Letters change nothing in the rows.
+    type_in(&mut model, "xyz");
+    assert_eq!(model.piece().phrase, "first 3");
+    model.press(Key::NextLine);
+    assert_eq!(model.field, Field::Piece(Line::Name));
+    press(&mut model, &[Key::LineBefore, Key::LineBefore, Key::LineBefore]);
+    assert_eq!(model.field, Field::Piece(Line::When));
+    // Rows with a text in their value or result; Enter keeps the filter.
+    model.press(Key::Filter);
+    type_in(&mut model, "GRP");
+    assert_eq!(model.order, [0, 5], "{:?}", model.filter);
+    press(&mut model, &[Key::NextLine, Key::Down]);
+    assert_eq!((model.field, model.value(), model.is_filtered), (Field::Piece(Line::When), "grp-00012345-A1B2", true));
+    // Back removes it, and its text stays.
+    press(&mut model, &[Key::Filter, Key::Back]);
+    assert_eq!((model.order.len(), model.filter.as_str(), model.field), (6, "GRP", Field::Piece(Line::When)));
+    press(&mut model, &[Key::Filter, Key::Char('x')]);
+    assert_eq!((model.order.len(), model.value()), (0, ""));
+}
+
+#[test]
+fn formats_of_dates_come_with_a_date_of_the_column() {
+    let mut model = model_of(&["GRP 03.11.2025 ok", "HNG 14.02.2024 ok", "SHV 30.06.2023 no"], Vec::new());
+    // Of what the steps before it give.
+    type_in(&mut model, "section 2 by \" \" then date ");
+    assert_eq!(model.offers.chosen(), Some("\"%d.%m.%Y\""));
+    assert_eq!(model.offers.example("\"%d.%m.%Y\""), Some("30.06.2023"));
+    press(&mut model, &[Key::Home, Key::End]);
+    (0.."then date ".len()).for_each(|_| model.press(Key::Backspace));
+    // For a check, of the results.
+    model.press(Key::NextLine);
+    type_in(&mut model, "date ");
+    assert_eq!(model.offers.example("\"%d.%m.%Y\""), Some("30.06.2023"), "{:?}", model.offers);
+    model.press(Key::Right);
+    assert_eq!((model.tally.filled, model.tally.faulted), (3, 0));
+}
+
+#[test]
+fn a_check_can_name_another_piece() {
+    let mut model = model_of(&["A-A", "A-B"], Vec::new());
+    type_in(&mut model, "first 1");
+    press(&mut model, &[Key::NextLine]);
+    // Of the list, and tried beside it.
+    type_in(&mut model, "same as piece_2");
+    assert_eq!((model.unfinished.clone(), model.tally.faulted, model.order.clone()), (None, 1, vec![1, 0]));
+    model.press(Key::New);
+    type_in(&mut model, "last 1");
+    model.press(Key::NextLine);
+    type_in(&mut model, "same as piece_1");
+    assert_eq!((model.unfinished.clone(), model.tally.faulted), (None, 1));
+    type_in(&mut model, "2");
+    assert!(model.unfinished.as_ref().is_some_and(|why| why.line == Line::Check && why.message.contains("piece_12")));
 }

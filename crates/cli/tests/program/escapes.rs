@@ -9,7 +9,7 @@ const ESCAPES: &str = "\u{1b}[2J\u{1b}]0;title\u{7}\u{1b}[8m\u{9b}3J\u{202e}\u{2
 
 /// Whether a text has no terminal controls except line ends and the program's own styles.
 fn holds_nothing(shown: &str) -> bool {
-    let own = ["m", "1m", "2m", "0m", "22m", "39m", "38;5;196m", "38;5;28m", "38;5;30m", "38;5;164m"];
+    let own = ["m", "1m", "0m", "22m", "39m", "38;5;243m", "38;5;196m", "38;5;28m", "38;5;30m", "38;5;164m"];
     let mut rest = String::new();
     let mut parts = shown.split("\u{1b}[");
     rest += parts.next().unwrap_or_default();

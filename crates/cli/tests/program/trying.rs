@@ -15,6 +15,12 @@ const CONTROL_D: &str = "\u{4}";
 const CONTROL_N: &str = "\u{e}";
 const CONTROL_R: &str = "\u{12}";
 const CONTROL_S: &str = "\u{13}";
+const CONTROL_E: &str = "\u{5}";
+const CONTROL_L: &str = "\u{c}";
+const CONTROL_Y: &str = "\u{19}";
+const CONTROL_Z: &str = "\u{1a}";
+const F1: &str = "\u{1b}OP";
+const SHIFT_TAB: &str = "\u{1b}[Z";
 const ESCAPE: &str = "\u{1b}";
 const RIGHT: &str = "\u{1b}[C";
 const DOWN: &str = "\u{1b}[B";
@@ -83,7 +89,8 @@ impl Session {
 
     fn send(&mut self, keys: &str) -> &mut Session {
         self.keys.write_all(keys.as_bytes()).unwrap();
-        self.pressed += keys.replace(RIGHT, "→").replace(DOWN, "↓").chars().count();
+        let keys = [RIGHT, DOWN, SHIFT_TAB, F1].iter().fold(keys.to_owned(), |keys, key| keys.replace(key, "→"));
+        self.pressed += keys.chars().count();
         self
     }
 
@@ -145,7 +152,7 @@ fn a_phrase_is_tried_and_kept() {
     session.until("type a phrase");
     session.send("sec").send(RIGHT).send("3 by ").send(RIGHT).until("200 rows:");
     insta::assert_snapshot!(session.send("\runiq").send(RIGHT).until("failing"));
-    session.send(CONTROL_N).send("first 3\r\rfamily\t").until("0 rows worth a look");
+    session.send(CONTROL_N).send("first 3").send(SHIFT_TAB).send("family").send(CONTROL_L).until("0 rows that need attention");
     // Unsaved pieces are not lost by one key.
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("written to new.cutlist.toml");
@@ -179,7 +186,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     yard.write("part_code.cutlist.toml", "");
     let mut session = Session::begin(&yard, (40, 100), &["parts.csv", "-c", "part_code"], &[]);
     session.send("numbers").until("has no place for them");
-    session.send("\r\r\r\rcolumns = 2").until("filled");
+    session.send("\r\r\rcolumns = 2").until("filled");
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("part_code.cutlist.toml");
     session.send("\r").until("already exists");
@@ -210,23 +217,24 @@ fn the_list_for_the_references_is_made_with_few_keys() {
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-c", "reference"], &[]);
     session.until("type a phrase");
     session.send("mat").send(RIGHT).send(r"/WO:(\d+)/i gr").send(RIGHT).send("1 o").send(RIGHT).until("step");
-    session.send("mat").send(RIGHT).send(r#"/order (\d+)/i group 1 or "none""#).send("\r\rorder").until("fallback");
+    session.send("mat").send(RIGHT).send(r#"/order (\d+)/i group 1 or "none""#).send(SHIFT_TAB).send("order").until("fallback");
     // The mouse marks the text in brackets, and the text after a blank in it is typed as the wanted result.
     let screen = session.send(CONTROL_N).until("piece 2 of 2");
     let (line, column) = place(&screen, "(Ines␣Okafor)");
     session.drag(line, column + 1, column + 11).until(r#"between "(" and ")""#);
-    session.send("\r\rperson").send(CONTROL_N).until("piece 3 of 3");
+    session.send(SHIFT_TAB).send("person").send(CONTROL_N).until("piece 3 of 3");
     session
         .send("bet")
         .send(RIGHT)
         .send(r#""(" and ")" th"#)
         .send(RIGHT)
-        .send("after last \" \"\r\rsurname")
+        .send("after last \" \"")
+        .send(SHIFT_TAB)
+        .send("surname")
         .send(CONTROL_N)
         .until("piece 4 of 4");
-    session.send("number last like \"1,234.5\"\r\rsize_mm\rends with \"mm\"").until("not asked");
-    session.send(CONTROL_N).send("numbers\r\rfigure\rcol").until("piece 5 of 5");
-    session.send("\u{7f}\u{7f}\u{7f}\rcolumns = 4").until("columns = 4");
+    session.send("number last like \"1,234.5\"").send(SHIFT_TAB).send("size_mm\r\r\rends with \"mm\"").until("not asked");
+    session.send(CONTROL_N).send("numbers").send(SHIFT_TAB).send("figure\r\r\r\rcolumns = 4").until("piece 5 of 5");
     session.send(CONTROL_S).until("reference.cutlist.toml");
     session.send("\r").until("written to reference.cutlist.toml");
     let (_, _, said) = session.send(ESCAPE).end();
@@ -244,7 +252,7 @@ fn an_existing_list_is_continued() {
     let before = yard.read("references.cutlist.toml");
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
     let screen = session.until("piece 1 of 5");
-    assert!(screen.contains("name    order") && screen.contains("match /WO"), "{screen}");
+    assert!(screen.contains("name       order") && screen.contains("match /WO"), "{screen}");
     // Without changes, it ends at once, and the list is unchanged.
     session.send("\u{f}").until("piece 2 of 5");
     let (_, _, said) = session.send(ESCAPE).end();
@@ -260,7 +268,7 @@ fn an_existing_list_is_continued() {
     assert_eq!(yard.read("references.cutlist.toml"), before);
     // A further check, and a removed piece.
     session.send("\rdigits").until("failing");
-    session.send("\u{f}").until("name    person");
+    session.send("\u{f}").until("name       person");
     session.send(CONTROL_D).until("piece 2 of 4");
     session.send(CONTROL_S).until("written to");
     let (status, _, _) = session.send(ESCAPE).end();
@@ -308,7 +316,7 @@ fn the_mouse_selects_rows_and_characters() {
     session.drag(line, column + 4 * 16, column + 4 * 13).until("^R ");
     let screen = session.until("phrase 1 of ");
     assert!(screen.lines().any(|line| line.starts_with("›") && line.contains("S7K2  ")), "{screen}");
-    let phrase = |screen: &str| screen.lines().find(|line| line.starts_with("phrase ")).unwrap().to_owned();
+    let phrase = |screen: &str| screen.lines().find(|line| line.contains("› phrase ")).unwrap().to_owned();
     let next = session.send(CONTROL_R).until("phrase 2 of ");
     assert!(phrase(&next) != phrase(&screen) && next.contains("S7K2"), "{next}");
     // A character is described; a row is selected.
@@ -328,10 +336,10 @@ fn screens_of_any_size_wide_characters_and_no_colours() {
         session.resize(rows, columns);
         // A key that arrives together with a new size may wait for the next key.
         thread::sleep(Duration::from_millis(100));
-        session.send("\t");
+        session.send(CONTROL_L);
     }
-    // After two more views, all rows are shown again.
-    session.send("\t");
+    // After another view, all rows are shown again.
+    session.send(CONTROL_L);
     let screen = session.until("東京-7");
     assert!(!String::from_utf8_lossy(&session.seen.lock().unwrap().raw).contains("38;5"), "the tables are colours");
     assert!(screen.contains("東京-7"), "{screen}");
@@ -351,6 +359,231 @@ fn all_rows_are_counted_as_far_as_they_can_be() {
     let mut session = Session::begin(&yard, (24, 120), &["ragged.csv", "-c", "code"], &[]);
     session.until("type a phrase");
     session.send("last 1").until("counting stopped: ragged.csv, line 60002");
+}
+
+/// Without -c, the column is chosen from a list. F1 and ? show keys, and the last line always says what Escape does.
+#[test]
+fn a_column_is_chosen_and_help_is_one_key_away() {
+    let yard = demo();
+    let mut session = Session::begin(&yard, (24, 80), &["parts.csv"], &[]);
+    insta::assert_snapshot!(session.until("values of part_code"));
+    session.send(F1).until("keys of the list of columns");
+    session.send(ESCAPE).until("(a part of the name)");
+    session.send("CEIV").until("1 of 5 columns");
+    session.send("\r").until("received of parts.csv");
+    // Nothing is typed yet: Escape leads back to the columns.
+    session.until("Esc back to the columns");
+    session.send("?").until("keys of the line: phrase");
+    session.send(ESCAPE).until("type a phrase");
+    session.send(ESCAPE).until("1 of 5 columns");
+    session.send(&"\u{7f}".repeat(4)).send(DOWN).send(DOWN).send("\r").until("depot of parts.csv");
+    session.send("first 2").until("Esc ends, prints the command");
+    // On a line with a text, ? is typed, and F1 shows the keys.
+    session.send("\rfits /W?o/").until("fits /W?o/");
+    session.send(F1).until("keys of the line: check");
+    session.send(ESCAPE).until("fits /W?o/");
+    let (status, _, said) = session.send(ESCAPE).end();
+    assert!(status == 0 && said.contains("-c depot -p 'piece_1: first 2'"), "{said}");
+    // From the list of columns, it just ends.
+    let mut session = Session::begin(&yard, (24, 80), &["parts.csv"], &[]);
+    session.until("Esc ends; nothing is written");
+    let (status, _, said) = session.send(ESCAPE).end();
+    assert_eq!((status, said.trim()), (0, ""));
+}
+
+#[test]
+fn a_row_is_explained_and_rows_are_filtered() {
+    let yard = demo();
+    let mut session = Session::begin(&yard, (40, 100), &["parts.csv", "-c", "part_code"], &[]);
+    session.until("type a phrase");
+    session.send(CONTROL_E).until("no piece has a finished phrase yet");
+    session.send("section 2 by \"-\"\rdigits").until("failing");
+    insta::assert_snapshot!(session.send(CONTROL_E).until("explained"));
+    session.send(ESCAPE).until("› check");
+    // On the empty line of the condition, / filters.
+    session.send("\r/brk").until("rows with \"brk\"");
+    session.send("\r").until("› condition");
+    session.send("\u{6}").until("Esc removes the filter");
+    session.send(ESCAPE).until("those that need attention first");
+    // Undo and redo; and Control-C loses nothing either.
+    session.send(SHIFT_TAB).send("; lenght").until("lenght");
+    session.send(&CONTROL_Z.repeat(8)).until("failing");
+    session.send(&CONTROL_Y.repeat(8)).until("lenght");
+    session.send("\u{3}").until("not written yet");
+    session.until("Esc ends without writing");
+    assert_eq!(session.send("\u{3}").end().0, 0);
+}
+
+/// All counts are on the screen, also of a table with all states.
+#[test]
+fn counts_are_complete_on_a_small_screen() {
+    let rows =
+        (0..1500).map(|n| format!("{}\n", ["A-1234567-x", "A-12", "", "B1", "C-123456789", "-"][n % 6])).collect::<String>();
+    let yard = Yard::with("long.csv", format!("code\n{rows}"));
+    let words = ["long.csv", "-c", "code", "-l", "new.cutlist.toml"];
+    let mut session = Session::begin(&yard, (24, 80), &words, &[]);
+    session.until("type a phrase");
+    session
+        .send("after \"-\" then first 5 or \"none\"\rdigits; length 4\rnot contains \"C\"\rwarn = ['length 4']")
+        .until("warned");
+    let screen = session.until("all 1 500 rows");
+    for state in ["filled 250", "short 250", "fallback 750", "not asked 250", "failing 1 250", "warned 500"] {
+        assert!(screen.contains(&format!("  {state}")), "{state}:\n{screen}");
+    }
+}
+
+/// Layouts, proofs, lookups, comments and other parts of a list stay as they are, and pieces beside them are edited.
+#[test]
+fn a_list_with_layouts_proofs_and_lookups_is_edited_without_loss() {
+    const LIST: &str = r#"# The parts of the workshop.
+column = "part_code"   # ours
+
+[layout.part_code]
+form = ["<fam 3 uppercase>-<serial 8 digits>-<grade 4>"] # the picture
+
+[piece.family]
+take = 'first 3'
+check = ['uppercase', 'same as fam'] # as the layout says
+
+[piece.kind]
+take = 'first 3 then lookup in "families.csv" or "unknown"'
+
+[piece.pair]
+take = "sections by '-' then first 3"
+columns = ["a", "b", "c"]
+[piece.pair.b]
+check = "digits" # of the column
+
+[piece.town]
+of = "depot"
+take = "first 4"
+
+[piece.both]
+build = "{family}/{town}"
+
+[proof]
+part_code = "{fam}-{serial}-{grade}"
+
+[rows]
+keep = ["quantity: not blank"]
+unique = ["serial", "depot"]
+"#;
+    let yard = demo();
+    yard.write("families.csv", "family,name\nGRP,grip\n");
+    yard.write("l.cutlist.toml", LIST);
+    let begin = || Session::begin(&yard, (40, 120), &["parts.csv", "-l", "l.cutlist.toml"], &[]);
+    let mut session = begin();
+    session.until("piece 1 of 3");
+    // A check that names a piece of the layout is tried too.
+    session.until("fails its check");
+    session.send(CONTROL_S).until("written to l.cutlist.toml");
+    assert_eq!(yard.read("l.cutlist.toml"), LIST);
+    // A row with all pieces: those of the layout and the built one too.
+    session.send(CONTROL_E).until("serial  from part_code");
+    session.send(ESCAPE).until("piece 1 of 3");
+    // Another phrase, another lookup file, a further condition.
+    session.send("\u{f}").until("lookup in");
+    yard.write("others.csv", "family,name\nHNG,hanger\n");
+    session
+        .send(&"\u{7f}".repeat("\"families.csv\" or \"unknown\"".len()))
+        .send("\"others.csv\"\r\rnot starts with \"X\"")
+        .until("missing");
+    session.send("\u{f}").until("sections by");
+    session.send(" then upper").send(CONTROL_S).until("written to l.cutlist.toml");
+    assert_eq!(session.send(ESCAPE).end().0, 0);
+    let expected = LIST
+        .replace(
+            "'first 3 then lookup in \"families.csv\" or \"unknown\"'",
+            "'first 3 then lookup in \"others.csv\"'\nwhen = 'not starts with \"X\"'",
+        )
+        .replace("\"sections by '-' then first 3\"", "\"sections by '-' then first 3 then upper\"");
+    assert_eq!(yard.read("l.cutlist.toml"), expected);
+}
+
+/// A new user makes the list for a column that nobody has described, with `try` alone. At two keys per second, 360 keys take three
+/// minutes, which leaves two to look and think.
+#[test]
+fn lists_for_unknown_columns_are_made_with_few_keys() {
+    const MOST_KEYS: usize = 360;
+    let winches =
+        ["W-07/GRP 14.02.2025 3.5 t", "W-11/HNG 03.11.2024 12 t", "W-02/SHV 30.06.2023 7.25 t", "W-2/GRP 01.13.2025 4 t"];
+    let passes = [
+        "zone=A;days=3;sold=2025-02-11",
+        "days=12;zone=B;sold=2024-12-30",
+        "zone=C;sold=2025-01-05",
+        "zone=A;days=x;sold=2025-03-01",
+    ];
+    let mails = [
+        "Ines Okafor <ines.okafor@lift.skarn.example>",
+        "bram.brandt@lift.skarn.example",
+        "Zoë Müller <zoe@lift.skarn.example>",
+        "no address",
+    ];
+    let rows =
+        (0..400).map(|n| format!("{},{},{},{n}\n", winches[if n % 97 == 5 { 3 } else { n % 3 }], passes[n % 4], mails[n % 4]));
+    let yard = Yard::with("lift.csv", format!("winch,pass,contact,n\n{}", rows.collect::<String>()));
+    let make = |column: usize, list: &str, keys: &dyn Fn(&mut Session)| {
+        let mut session = Session::begin(&yard, (24, 80), &["lift.csv", "-l", list], &[]);
+        session.until("values of winch");
+        session.send(&DOWN.repeat(column)).send("\r").until("type a phrase");
+        keys(&mut session);
+        session.send(CONTROL_S).until("written to");
+        session.send(ESCAPE).until("Esc ends; all is written");
+        let (status, _, said) = session.send(ESCAPE).end();
+        assert!(status == 0 && said.contains(&format!("carve lift.csv -l {list}")), "{said}");
+        assert!(session.pressed < MOST_KEYS, "{} keys", session.pressed);
+        yard.out(&["carve", "lift.csv", "-l", list, "-q"])
+    };
+    // The number of a winch, its family, its date as the survey of the column knows it, and its load.
+    let carved = make(0, "winch.cutlist.toml", &|session| {
+        session
+            .send("between \"-\" and \"/\" then pad left to 2 with \"0\"\rdigits; length 2")
+            .send(SHIFT_TAB)
+            .send(SHIFT_TAB)
+            .send("number");
+        session
+            .send(CONTROL_N)
+            .send("after \"/\" then first 3\rone of \"GRP\", \"HNG\", \"SHV\"")
+            .send(SHIFT_TAB)
+            .send(SHIFT_TAB)
+            .send("family");
+        session.send(CONTROL_N).send("section 2 by \" \" then date ").until("such as 30.06.2023");
+        session.send(RIGHT).send("as \"%Y-%m-%d\"").send(SHIFT_TAB).send("serviced").until("missing");
+        session.send(CONTROL_N).send("section 3 by \" \"\rrange 0 to 20").send(SHIFT_TAB).send(SHIFT_TAB).send("load");
+    });
+    assert!(carved.starts_with("winch,pass,contact,n,number,family,serviced,load\n"), "{carved}");
+    assert!(carved.contains(",0,07,GRP,2025-02-14,3.5\n") && carved.contains(",5,02,GRP,,4\n"), "{carved}");
+    // Keys and values in any order; what is wanted is typed.
+    let carved = make(1, "pass.cutlist.toml", &|session| {
+        session.send("after \"zone=\" then first 1\rone of \"A\", \"B\", \"C\"").send(SHIFT_TAB).send(SHIFT_TAB).send("zone");
+        session.send(CONTROL_N).send("after \"days=\" then before \";\"\rdigits").until("failing");
+        session.send("\r\roptional = true").send("\r\rdays");
+        session.send(CONTROL_N).send("after \"sold=\"\rdate ").until("such as 2024-12-30");
+        session.send(RIGHT).send(SHIFT_TAB).send(SHIFT_TAB).send("sold");
+    });
+    assert!(
+        carved.contains(",0,A,3,2025-02-11\n")
+            && carved.contains(",1,B,12,2024-12-30\n")
+            && carved.contains(",2,C,,2025-01-05\n"),
+        "{carved}"
+    );
+    // Addresses with and without brackets, and none.
+    let carved = make(2, "contact.cutlist.toml", &|session| {
+        session.send("between \"<\" and \">\" or whole\remail").until("failing");
+        session.send(SHIFT_TAB).send(SHIFT_TAB).send("address").send(CONTROL_N);
+        session
+            .send("before \" <\"\r\rcontains \"<\"")
+            .send(SHIFT_TAB)
+            .send(SHIFT_TAB)
+            .send(SHIFT_TAB)
+            .send("person")
+            .until("not asked");
+    });
+    assert!(
+        carved.contains(",0,ines.okafor@lift.skarn.example,Ines Okafor\n")
+            && carved.contains(",1,bram.brandt@lift.skarn.example,\n"),
+        "{carved}"
+    );
 }
 
 #[test]

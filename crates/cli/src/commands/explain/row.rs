@@ -3,21 +3,15 @@
 use std::ops::ControlFlow;
 
 use keen_notch_core::carving::Carving;
-use keen_notch_core::column::Header;
-use keen_notch_core::explain;
-use keen_notch_core::gauge::Gauge;
-use keen_notch_core::piece::{Piece, Source};
-use keen_notch_io::table::{RowAt, Table};
+use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
 use crate::args::ExplainArgs;
-use crate::draw::ruler::{self, Mark};
+use crate::draw::explained::{self, ExplainedRow};
 use crate::draw::style::{self, paint};
-use crate::draw::{long, rows, steps, visible};
+use crate::draw::{rows, visible};
 use crate::failure::Failure;
 use crate::rules::Pieces;
-
-const MOST_TEXT: usize = 200;
 
 /// The effect of the pieces on the row that the arguments name, step by step.
 pub fn row(
@@ -46,7 +40,8 @@ pub fn row(
         lines.push(paint(style::HEAD, rows::on_line(&count.to_string(), at.lines.0, &format)));
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
-            lines.extend(piece_of_row(index, piece, carving, at, &header, width));
+            let row = ExplainedRow { batch: at.batch, batch_results: at.batch_results, index: at.index };
+            lines.extend(explained::piece((index, piece), carving, row, &header, width));
         }
         ControlFlow::Break(())
     })?;
@@ -63,82 +58,4 @@ pub fn row(
             "rows are counted from 1, without the header",
         ),
     })
-}
-
-fn piece_of_row(index: usize, piece: &Piece, carving: &Carving, at: &RowAt, header: &Header, width: usize) -> Vec<String> {
-    let (value, batch_results) = (|column: usize| at.value(column), at.batch_results);
-    let from = carving.column(index).map_or("built".to_owned(), |column| format!("from {}", header.title(column)));
-    let mut lines =
-        vec![format!("{}  {}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::value(&from)))];
-    if let (Some(column), Some(when)) = (carving.fails_when(index, at.batch, at.index), &piece.when) {
-        let condition = explain::condition(&keen_notch_core::phrase::ast::Condition {
-            negated: !when.condition.negated,
-            ..when.condition.clone()
-        });
-        let words = format!(
-            "not taken: {} {condition} (\"{}\")",
-            header.title(column),
-            visible::clipped_value(value(column), MOST_TEXT)
-        );
-        lines.extend(looked_at(&words, width));
-        return lines;
-    }
-    match (&piece.source, carving.trace(index, at.batch, at.index), carving.column(index)) {
-        (Source::Take { phrase, .. }, Some(trace), Some(column)) => {
-            let names = steps::names(&trace);
-            if value(column).is_empty() {
-                lines.push(paint(style::QUIET, "the value is blank"));
-            }
-            if value(column).len() > long::VERY_LONG {
-                let taken = trace.taken.first().cloned().unwrap_or(0..0);
-                lines.extend(long::draw(&piece.name, value(column), &taken, width));
-            } else {
-                let gauge = Gauge::new(value(column));
-                lines.extend(ruler::draw_around(&gauge, &steps::marks(&gauge, &trace, &names), width));
-            }
-            lines.extend(steps::draw(&phrase.source, &trace));
-            lines.push(if names.len() == 1 {
-                format!("{} {}", visible::value(phrase.source.trim()), steps::result(&trace))
-            } else {
-                steps::result(&trace)
-            });
-        }
-        _ => {
-            if let Source::Field { layout, .. } = &piece.source
-                && let Some(violation) = carving.layout_violation(*layout, at.batch, batch_results, at.index)
-            {
-                lines.extend(looked_at(&format!("the value does not fit its layout: {}", violation.detail), width));
-                return lines;
-            }
-            let results = batch_results.piece(index);
-            let item = results.items(at.index).next();
-            if let (Some(column), Some(item)) = (carving.column(index), item)
-                && let values = at.batch.column(column)
-                && let Some(place) = results.place(at.index, item, values, results.texts(values).get(item))
-            {
-                if value(column).len() > long::VERY_LONG {
-                    lines.extend(long::draw(&piece.name, value(column), &place, width));
-                } else {
-                    let gauge = Gauge::new(value(column));
-                    let mark = Mark::taken(&piece.name, std::iter::once(gauge.covered(&place)).collect());
-                    lines.extend(ruler::draw_around(&gauge, &[mark], width));
-                }
-            }
-            let text = item.map_or("", |item| carving.texts(index, at.batch, batch_results).get(item));
-            let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
-            lines.push(visible::without_controls(&words.concat()));
-            lines.push(format!(
-                "→ \"{}\"  {}",
-                visible::clipped_value(text, MOST_TEXT),
-                paint(style::TAKEN, results.state(at.index))
-            ));
-        }
-    }
-    lines
-}
-
-fn looked_at(words: &str, width: usize) -> Vec<String> {
-    let words = visible::without_controls(words);
-    let options = textwrap::Options::new(width).subsequent_indent("  ");
-    textwrap::wrap(&words, options).iter().map(|line| paint(style::LOOK, line)).collect()
 }

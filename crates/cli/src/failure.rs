@@ -55,9 +55,14 @@ impl Failure {
         Failure::text_error(&Text { name: None, text: text.to_owned() }, error.into())
     }
 
+    /// Whether nobody reads the output any more, which is no error.
+    pub fn is_closed_pipe(&self) -> bool {
+        self.exit == Exit::Done
+    }
+
     /// Prints the message on standard error and returns the exit status.
     pub fn report(self, console: &Console) -> Exit {
-        if self.exit == Exit::Done {
+        if self.is_closed_pipe() {
             return self.exit;
         }
         console.note(&format!("{}: {}", paint(style::ERROR, "error"), without_controls(&hidden(&self.message))));

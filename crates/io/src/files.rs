@@ -40,6 +40,8 @@ struct FileSet {
 #[derive(Debug)]
 struct NamedFile {
     name: String,
+    /// The path of an input that has one.
+    path: Option<PathBuf>,
     identity: Identity,
 }
 
@@ -82,8 +84,13 @@ impl RunFiles {
         if let Some(output) = known.written.iter().find(|output| output.identity == identity) {
             return Err(Error::OutputIsInput { name: output.name.clone(), input: input.name() });
         }
-        known.read.push(NamedFile { name: input.name(), identity });
+        known.read.push(NamedFile { name: input.name(), path: input.path().map(Path::to_owned), identity });
         Ok(())
+    }
+
+    /// The paths of the files that were read, in the order of reading.
+    pub fn read_files(&self) -> Vec<PathBuf> {
+        lock(&self.0).read.iter().filter_map(|file| file.path.clone()).collect()
     }
 
     /// Adds output on standard output.
@@ -127,7 +134,7 @@ impl RunFiles {
         if let Some(other) = known.written.iter().find(|other| other.identity == identity) {
             return Err(Error::OneFileTwice { name, other: other.name.clone() });
         }
-        known.written.push(NamedFile { name, identity });
+        known.written.push(NamedFile { name, path: None, identity });
         Ok(())
     }
 }

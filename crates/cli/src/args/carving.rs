@@ -75,6 +75,11 @@ pub struct CarveArgs {
     /// Write no output if a row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,
+    /// Run again when the input, the cut list or a lookup file changes
+    ///
+    /// Each run shows what changed since the last one. Ctrl-C ends it.
+    #[arg(long, conflicts_with_all = ["quiet", "part", "update"])]
+    pub watch: bool,
     /// Print no summary and no progress
     #[arg(short, long)]
     pub quiet: bool,
@@ -137,6 +142,11 @@ pub struct CheckArgs {
     /// Compare the counts with this summary of an earlier run
     #[arg(long, value_name = "SUMMARY.json")]
     pub against: Option<PathBuf>,
+    /// Run again when the input, the cut list or a lookup file changes
+    ///
+    /// Each run shows what changed since the last one. Ctrl-C ends it.
+    #[arg(long, conflicts_with_all = ["quiet", "part"])]
+    pub watch: bool,
     /// Print nothing: use the exit status
     #[arg(short, long)]
     pub quiet: bool,

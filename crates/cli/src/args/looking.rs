@@ -95,6 +95,11 @@ pub struct SurveyArgs {
     /// share, column and any. A share after the change is a limit.
     #[arg(hide_short_help = true, long, value_name = "WHAT", requires = "against")]
     pub fail_on: Vec<FailOnChange>,
+    /// Run again when an input changes
+    ///
+    /// Each run shows what changed since the last one. Ctrl-C ends it.
+    #[arg(long, conflicts_with_all = ["quiet", "part", "save", "rows_of", "by", "fail_on"])]
+    pub watch: bool,
     /// Print no progress
     #[arg(short, long)]
     pub quiet: bool,

@@ -19,6 +19,7 @@ mod survey;
 mod survey_by;
 mod survey_targets;
 mod try_phrases;
+mod watch;
 
 use crate::args::Command;
 use crate::console::Console;

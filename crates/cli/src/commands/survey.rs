@@ -26,7 +26,9 @@ use crate::commands::inputs::{self, InputArgs, can_be_parted, inputs, names_of_p
 use crate::commands::outputs::name_of;
 use crate::commands::survey_by;
 use crate::commands::survey_targets::{Bound, SurveyTargets};
+use crate::commands::watch;
 use crate::console::{self, Console};
+use crate::draw::since::{self, ColumnOutcome, SurveyOutcome};
 use crate::draw::survey::{self as draw, SurveyedColumn};
 use crate::draw::{rerun, shell, visible};
 use crate::exit::Exit;
@@ -40,28 +42,72 @@ const LEAST_LINES: usize = 5;
 const MOST_ROWS: usize = 40;
 
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
+    if args.watch && args.to == SurveyFormat::Json {
+        return Err(Failure::usage("--watch shows changes in words, and not as json", "remove --to json"));
+    }
+    let once = |known: &RunFiles, console: &Console, last: Option<&SurveyOutcome>| {
+        let begun = Begun::read(args, known, console)?;
+        let looked = SurveyTargets::read(args, known)?;
+        columns(args, begun, &looked, last, console)
+    };
+    if args.watch {
+        return watch::watch(|known, console, last| once(known, console, last).map(|(_, outcome)| outcome));
+    }
     let known = RunFiles::default();
-    let (inputs, _) = inputs(&args.files, InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
-    known.prints()?;
-    can_be_parted(&inputs, args.part.part)?;
-    let base = args.against.as_deref().map(args::input);
-    base.iter().try_for_each(|input| known.reads(input))?;
-    let base = base.map(|input| Ok::<_, Failure>((against::base(&input)?, input.name()))).transpose()?;
-    let saved_to = args.save.as_deref().map(|path| formats::create(path, &known)).transpose()?;
-    let all_columns = args.columns.is_empty() && args.pieces.is_empty();
-    let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
-    if let Some(by) = &args.by {
-        return survey_by::run(args, by, (&inputs, &reading), &known, console).map(|()| Exit::Done);
+    if args.by.is_none() && args.rows_of.is_none() {
+        return once(&known, console, None).map(|(exit, _)| exit);
     }
-    let looked = SurveyTargets::read(args, &known)?;
-    if let Some(shape) = &args.rows_of {
-        return rows(args, shape, (&inputs, &reading), &looked, console).map(|()| Exit::Done);
+    let Begun { inputs, reading, .. } = Begun::read(args, &known, console)?;
+    match (&args.by, &args.rows_of) {
+        (Some(by), _) => survey_by::run(args, by, (&inputs, &reading), &known, console)?,
+        (None, shape) => {
+            let looked = SurveyTargets::read(args, &known)?;
+            rows(args, shape.as_deref().unwrap_or_default(), (&inputs, &reading), &looked, console)?;
+        }
     }
+    Ok(Exit::Done)
+}
+
+/// What a survey reads and writes, before the table is opened.
+struct Begun {
+    inputs: Vec<Input>,
+    reading: Reading,
+    /// The survey of `--against` with its name.
+    base: Option<(SavedSurvey, String)>,
+    saved_to: Option<Box<dyn Sink>>,
+}
+
+impl Begun {
+    fn read(args: &SurveyArgs, known: &RunFiles, console: &Console) -> Result<Begun, Failure> {
+        let (inputs, _) = inputs(&args.files, InputArgs::to_read(&args.reading, &ListReading::default()), known, console)?;
+        if args.watch {
+            watch::can_watch(&inputs)?;
+        }
+        known.prints()?;
+        can_be_parted(&inputs, args.part.part)?;
+        let base = args.against.as_deref().map(args::input);
+        base.iter().try_for_each(|input| known.reads(input))?;
+        let base = base.map(|input| Ok::<_, Failure>((against::base(&input)?, input.name()))).transpose()?;
+        let saved_to = args.save.as_deref().map(|path| formats::create(path, known)).transpose()?;
+        let all_columns = args.columns.is_empty() && args.pieces.is_empty();
+        let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
+        Ok(Begun { inputs, reading, base, saved_to })
+    }
+}
+
+/// Surveys columns or pieces. `last` is the outcome of the last run, if the run is watched.
+fn columns(
+    args: &SurveyArgs,
+    Begun { inputs, reading, base, saved_to }: Begun,
+    looked: &SurveyTargets,
+    last: Option<&SurveyOutcome>,
+    console: &Console,
+) -> Result<(Exit, SurveyOutcome), Failure> {
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let asked = looked.asked();
     let mut looked = table.find(|header| looked.bind(header))?;
-    if all_columns {
+    if reading.all_columns {
         leave_out_unreadable(&mut looked, &table, args.quiet, console);
     }
     if let Some(part) = args.part.part {
@@ -112,14 +158,19 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         console.note(&format!("--keep leaves out {} of {} rows", visible::grouped(read - kept), visible::grouped(read)));
     }
     if let (Some(sink), Some(path)) = (saved_to, &args.save) {
-        let columns = (&titles[..], &nths[..], &surveys[..]);
-        let saved = SavedSurvey { asked, part: args.part.part, ..saved(columns, of_rows.rows(read), args.with_examples) };
-        save(&saved, sink, path, args.quiet, console)?;
+        let saved = saved((&titles, &nths, &surveys), of_rows.rows(read), args.with_examples);
+        save(&SavedSurvey { asked, part: args.part.part, ..saved }, sink, path, args.quiet, console)?;
     }
-    if !args.quiet && base.is_none() {
+    let named = titles.iter().map(String::as_str).zip(nths).zip(&surveys).filter(|_| args.watch);
+    let outcome =
+        SurveyOutcome { columns: named.map(|(name, survey)| ColumnOutcome::new(against::label(name), survey)).collect() };
+    if let Some(last) = last {
+        since::of_surveys(last, &outcome, console.width).iter().for_each(|line| console.note(line));
+    }
+    if !args.quiet && base.is_none() && last.is_none() {
         propose_widths(&table, &name, &again(&inputs, &args.reading), console)?;
     }
-    Ok(exit)
+    Ok((exit, outcome))
 }
 
 fn propose_widths(table: &Table, name: &str, again: &str, console: &Console) -> Result<(), Failure> {

@@ -12,6 +12,7 @@ pub mod rerun;
 pub mod rows;
 pub mod ruler;
 pub mod shell;
+pub mod since;
 pub mod steps;
 pub mod style;
 pub mod summary;

@@ -33,6 +33,11 @@ const COUNTS: [Count; 8] = [
     Count { head: "faulted", of: |tally| tally.faulted, means: "failed a check, or had more results than columns" },
 ];
 
+/// The counts of a tally with their names, filled results first.
+pub fn counts(tally: &Tally) -> impl Iterator<Item = (&'static str, u64)> {
+    std::iter::once(("filled", tally.filled)).chain(COUNTS.iter().map(|count| (count.head, (count.of)(tally))))
+}
+
 /// Draws the filled values of each piece and the states that occurred, and explains these. If the table is too wide, it has no source
 /// columns.
 pub fn draw(summary: &Summary, width: usize) -> Vec<String> {

@@ -43,6 +43,7 @@ mod terminal;
 #[cfg(unix)]
 mod trying;
 mod verdict;
+mod watch;
 mod workbook_cells;
 mod workbooks;
 mod yard;

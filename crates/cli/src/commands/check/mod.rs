@@ -15,8 +15,9 @@ use crate::args::{self, CheckArgs};
 use crate::commands::inputs::say_replaced;
 use crate::commands::outputs::{Files, writes_to_standard_output};
 use crate::commands::request::{Asked, Request};
-use crate::commands::{against, database};
+use crate::commands::{against, database, watch};
 use crate::console::Console;
+use crate::draw::since::{self, RunOutcome};
 use crate::draw::{summary, verdict};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -26,15 +27,30 @@ use crate::rules::RuleArgs;
 use render::CheckOutcome;
 
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let known = RunFiles::default();
-    let request = Request::read(asked(args), &known, console)?;
-    let then = then(args, &known)?;
-    let session = database::session(None, &args.reading, &args.tables, &known)?;
+    match args.watch {
+        true => watch::watch(|known, console, last| once(args, console, known, last).map(|(_, outcome)| outcome)),
+        false => once(args, console, &RunFiles::default(), None).map(|(exit, _)| exit),
+    }
+}
+
+/// Runs once. `last` is the outcome of the last run, if the run is watched.
+fn once(
+    args: &CheckArgs,
+    console: &Console,
+    known: &RunFiles,
+    last: Option<&RunOutcome>,
+) -> Result<(Exit, RunOutcome), Failure> {
+    let request = Request::read(asked(args), known, console)?;
+    if args.watch {
+        watch::can_watch(&request.inputs)?;
+    }
+    let then = then(args, known)?;
+    let session = database::session(None, &args.reading, &args.tables, known)?;
     if !args.quiet && !writes_to_standard_output(&args.faults) {
         known.prints()?;
     }
     let Request { inputs, reading, .. } = &request;
-    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, reading)?;
+    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), known, reading)?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = request.open(console)?;
     let job = plan(args, &request, &table, carving)?;
@@ -48,7 +64,13 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         CheckOutcome { args, request, table, job, report, summary, then }.show(console)?;
     }
     say_replaced(&reading.meter, console, args.quiet);
-    Ok(if report.totals.rows.with_faults > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
+    let has_faults = report.totals.rows.with_faults > 0;
+    let exit = if has_faults { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) };
+    let outcome = RunOutcome { summary, rows: None };
+    if let Some(last) = last {
+        since::lines(last, &outcome, console.width).iter().for_each(|line| console.note(line));
+    }
+    Ok((exit, outcome))
 }
 
 fn asked(args: &CheckArgs) -> Asked<'_> {

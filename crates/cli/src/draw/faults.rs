@@ -104,16 +104,16 @@ const MOST_TEXT: usize = 40;
 pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for ((check, seen), failing) in job.checks().iter().zip(&report.totals.failed).zip(&report.failing) {
-        let (top, others) = failing.top(MOST_TEXTS);
-        if seen.count == 0 || top.is_empty() {
+        let top = failing.top(MOST_TEXTS);
+        if seen.count == 0 || top.texts.is_empty() {
             continue;
         }
         let text = |(text, count): &(&str, u64)| {
             let shown = if text.is_empty() { "(blank)".to_owned() } else { visible::clipped(&visible::value(text), MOST_TEXT) };
             if *count == 1 { shown } else { format!("{shown} ({} times)", visible::grouped(*count)) }
         };
-        let mut texts: Vec<String> = top.iter().map(text).collect();
-        texts.extend((others > 0).then(|| format!("and {}", visible::counted(others, "more row"))));
+        let mut texts: Vec<String> = top.texts.iter().map(text).collect();
+        texts.extend((top.other_rows > 0).then(|| format!("and {}", visible::counted(top.other_rows, "more row"))));
         let words = visible::without_controls(&format!("{}, {}:", check.of, check.words));
         lines.push(String::new());
         lines.push(paint(style::HEAD, visible::clipped(&words, width)));

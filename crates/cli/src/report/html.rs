@@ -3,13 +3,21 @@
 use keen_notch_core::summary::{CheckCounts, Level, PieceCounts};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
-use super::page::{Changes, Faults, FaultyRow, Mark, Page, PageColumn, TextCount};
+use super::page::{Changes, Faults, FaultyRow, Mark, Page, PageColumn, RowFault, Stretch, TextCount};
 use super::plot;
 use crate::draw::survey::against::shown;
 use crate::draw::visible;
 
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
+/// The failing values of a check to show without a click.
+const FIRST_RESULTS: usize = 12;
+/// Limits for the rows check by check and row by row, in bytes of the page, so that a page of any faults stays below 2 MB.
+const MOST_BY_CHECK: usize = 1_000_000;
+const MOST_BY_ROW: usize = 400_000;
+/// The size of the tags of a row and of a stretch of a value, in bytes.
+const ROW_TAGS: usize = 200;
+const STRETCH_TAGS: usize = 30;
 
 /// The page. All data is escaped.
 pub fn page(page: &Page) -> String {
@@ -36,6 +44,7 @@ pub fn page(page: &Page) -> String {
                     (checks(page))
                     @if !page.changes.is_empty() { (changes(&page.changes)) }
                     @if !page.faults.is_empty() { (faults(page)) }
+                    @if !page.rows.is_empty() { (rows(page)) }
                     (pieces(&summary.pieces, summary.rows.read))
                     @if !page.hints.is_empty() { (hints(page)) }
                     (columns(&page.columns, summary.rows.read))
@@ -116,34 +125,109 @@ fn faults(page: &Page) -> Markup {
     let are_several = page.summary.inputs.len() > 1;
     html! {
         h2 #faults { "Failing values" }
+        @if !page.rows.is_empty() { p.quiet { "Check by check. The same " a href="#rows" { "row by row" } "." } }
         @for faults in &page.faults {
             @let check = &page.summary.checks[faults.check];
+            @let shown = fitting(&faults.rows, MOST_BY_CHECK / page.faults.len(), |row| size(&row.value, &row.detail) + row.file.len());
             h3 id=(format!("check-{}", faults.check)) {
                 (check.of) @if let Some(column) = &check.column { " of " (column) } ": " code { (check.check) }
                 " " span.quiet { "(" (visible::counted(check.rows, "row")) ")" }
             }
             (results(faults))
-            @if !faults.rows.is_empty() {
+            @if !shown.is_empty() {
                 div.wide { table.sorted {
                     thead { tr { @if are_several { th { "file" } } th.number { "row" } th.number { "line" } th { "value" } th { "fault" } } }
-                    tbody { @for row in &faults.rows { (faulty_row(row, are_several)) } }
+                    tbody { @for row in shown { (faulty_row(row, are_several)) } }
                 } }
-                @if check.rows > faults.rows.len() as u64 {
-                    p.quiet { "The first " (faults.rows.len()) " of " (visible::counted(check.rows, "row")) "." }
+                @if check.rows > shown.len() as u64 {
+                    p.quiet { "The first " (visible::grouped(shown.len() as u64)) " of " (visible::counted(check.rows, "row")) "." }
                 }
             }
         }
     }
 }
 
+/// As many first rows as fit in a number of bytes.
+fn fitting<T>(rows: &[T], most: usize, size: impl Fn(&T) -> usize) -> &[T] {
+    let mut bytes = 0;
+    let is_fitting = |row: &T| {
+        bytes += ROW_TAGS + size(row);
+        bytes <= most
+    };
+    &rows[..rows.iter().map(is_fitting).take_while(|fits| *fits).count()]
+}
+
+/// The size of a value with its explanation.
+fn size(value: &[Stretch], detail: &str) -> usize {
+    value.iter().map(|stretch| STRETCH_TAGS + stretch.text.len()).sum::<usize>() + detail.len()
+}
+
+/// The most frequent failing values, and the others in a list to open.
 fn results(faults: &Faults) -> Markup {
+    let (first, others) = faults.results.split_at(faults.results.len().min(FIRST_RESULTS));
+    let rows = others.iter().map(|text| text.count).sum::<u64>() + faults.other_rows;
+    let number = others.len() as u64 + faults.other_results;
+    let at_least = if faults.are_counted { "" } else { "at least " };
     html! {
-        @if !faults.results.is_empty() {
-            ul.results {
-                @for TextCount { text, count } in &faults.results {
-                    li { @if text.is_empty() { span.quiet { "(blank)" } } @else { code { (visible::value(text)) } } " " span.quiet { "× " (visible::grouped(*count)) } }
+        @if !first.is_empty() { ul.results { @for result in first { (result_of(result)) } } }
+        @if number > 0 {
+            details {
+                summary { "and " (at_least) (visible::counted(number, "other value")) ", in " (visible::counted(rows, "row")) }
+                ul.results {
+                    @for result in others { (result_of(result)) }
+                    @if faults.other_results > 0 { li.quiet { (at_least) (visible::counted(faults.other_results, "more value")) } }
                 }
-                @if faults.other_rows > 0 { li.quiet { "other values, in " (visible::counted(faults.other_rows, "row")) } }
+            }
+        }
+    }
+}
+
+fn result_of(TextCount { text, count }: &TextCount) -> Markup {
+    html! {
+        li { @if text.is_empty() { span.quiet { "(blank)" } } @else { code { (visible::value(text)) } } " " span.quiet { "× " (visible::grouped(*count)) } }
+    }
+}
+
+fn rows(page: &Page) -> Markup {
+    let are_several = page.summary.inputs.len() > 1;
+    let all = page.summary.rows.with_faults;
+    let of_fault = |fault: &RowFault| ROW_TAGS + size(&fault.value, &fault.detail);
+    let shown = fitting(&page.rows, MOST_BY_ROW, |row| row.file.len() + row.faults.iter().map(of_fault).sum::<usize>());
+    html! {
+        h2 #rows { "Rows with faults" }
+        div.wide { table.sorted {
+            thead { tr { @if are_several { th { "file" } } th.number { "row" } th.number { "line" } th { "faults" } } }
+            tbody { @for row in shown { tr {
+                @if are_several { td { (row.file) } }
+                (number(Some(row.row))) (number(row.line))
+                td { @for fault in &row.faults { (row_fault(fault, page)) } }
+            } } }
+        } }
+        @if all > shown.len() as u64 { p.quiet { "The first " (visible::grouped(shown.len() as u64)) " of " (visible::counted(all, "row")) "." } }
+    }
+}
+
+fn row_fault(fault: &RowFault, page: &Page) -> Markup {
+    let check = &page.summary.checks[fault.check];
+    html! {
+        p { (check.of) ": " code { (check.check) } @if check.level == Level::Warning { span.quiet { " (warns)" } } " " (value(&fault.value)) " " span.quiet { (fault.detail) } }
+    }
+}
+
+fn number(number: Option<u64>) -> Markup {
+    html! { td.number data-sort=(number.unwrap_or_default()) { @if let Some(number) = number { (visible::grouped(number)) } } }
+}
+
+fn value(stretches: &[Stretch]) -> Markup {
+    html! {
+        span.value {
+            @if stretches.is_empty() { span.quiet { "(blank)" } }
+            @for stretch in stretches {
+                @match stretch.is {
+                    Mark::Beside => { (stretch.text) }
+                    Mark::Piece => { span.piece { (stretch.text) } }
+                    Mark::Wrong => { span.wrong { (stretch.text) } }
+                }
             }
         }
     }
@@ -153,18 +237,8 @@ fn faulty_row(row: &FaultyRow, are_several: bool) -> Markup {
     html! {
         tr {
             @if are_several { td { (row.file) } }
-            td.number data-sort=(row.row) { (visible::grouped(row.row)) }
-            td.number data-sort=(row.line.unwrap_or_default()) { @if let Some(line) = row.line { (visible::grouped(line)) } }
-            td { span.value {
-                @if row.value.is_empty() { span.quiet { "(blank)" } }
-                @for stretch in &row.value {
-                    @match stretch.is {
-                        Mark::Beside => { (stretch.text) }
-                        Mark::Piece => { span.piece { (stretch.text) } }
-                        Mark::Wrong => { span.wrong { (stretch.text) } }
-                    }
-                }
-            } }
+            (number(Some(row.row))) (number(row.line))
+            td { (value(&row.value)) }
             td { (row.detail) }
         }
     }

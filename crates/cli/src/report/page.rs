@@ -19,6 +19,8 @@ pub struct Page {
     pub files: Vec<File>,
     pub summary: Summary,
     pub faults: Vec<Faults>,
+    /// The first rows with faults.
+    pub rows: Vec<RowFaults>,
     pub columns: Vec<PageColumn>,
     pub hints: Vec<Hint>,
     pub list: Vec<RuleText>,
@@ -37,9 +39,30 @@ pub struct File {
 #[derive(Debug, Serialize)]
 pub struct Faults {
     pub check: usize,
+    /// The most frequent failing texts.
     pub results: Vec<TextCount>,
+    /// The number of other failing texts; at least, unless they are all counted.
+    pub other_results: u64,
+    pub are_counted: bool,
     pub other_rows: u64,
+    /// The first rows.
     pub rows: Vec<FaultyRow>,
+}
+
+/// A row with all its faults and warnings.
+#[derive(Debug, Serialize)]
+pub struct RowFaults {
+    pub file: String,
+    pub row: u64,
+    pub line: Option<u64>,
+    pub faults: Vec<RowFault>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct RowFault {
+    pub check: usize,
+    pub value: Vec<Stretch>,
+    pub detail: String,
 }
 
 #[derive(Debug, Serialize)]

@@ -72,6 +72,13 @@ def main(program):
         assert driver.current_url.endswith("#check-0")
         assert driver.find_element(By.CSS_SELECTOR, ".value .wrong").text
 
+        # The same faults by row, and the values behind "and 9 other values".
+        driver.find_element(By.CSS_SELECTOR, "a[href='#rows']").click()
+        by_row = driver.find_element(By.CSS_SELECTOR, "#rows ~ div table")
+        rows = texts(by_row, 0)
+        assert len(rows) == 13 and rows == sorted(rows, key=int), rows
+        assert "required" in texts(by_row, 2)[3] and "not one of" in texts(by_row, 2)[3], texts(by_row, 2)
+
         # Dark by the reader's setting.
         back = "return getComputedStyle(document.body).backgroundColor"
         light = driver.execute_script(back)
@@ -87,6 +94,23 @@ def main(program):
         # Printed: a document of a few pages.
         printed = base64.b64decode(driver.execute_cdp_cmd("Page.printToPDF", {})["data"])
         assert printed.startswith(b"%PDF") and 2 <= printed.count(b"/Type /Page\n") + printed.count(b"/Type /Page ") <= 12
+
+        # Of very many faults, with as many rows as can be asked for: small, and with few elements, so it opens in a second.
+        big = "".join(f"grp-{row:08}x-{'<' * (row % 150)}\n" for row in range(100_000))
+        (folder / "big.csv").write_text("part_code\n" + big)
+        checks = ["--check", "serial: digits", "--check", "serial: length 8", "--check", "family: uppercase", "--check", 'family: one of "GRP"']
+        pieces = ["-c", "part_code", "-p", "family: first 3", "-p", 'serial: section 2 by "-"']
+        ran = run("report", "big.csv", *pieces, *checks, "--rows", "1000", "-o", "big.html")
+        assert ran.returncode == 0 and (folder / "big.html").stat().st_size < 2_000_000, ran.stderr
+        driver.get(f"file://{folder}/big.html")
+        took = driver.execute_script("return performance.getEntriesByType('navigation')[0].domContentLoadedEventEnd")
+        elements = driver.execute_script("return document.getElementsByTagName('*').length")
+        print(f"a page of {elements} elements opened in {took:.0f} ms")
+        assert elements < 60_000, elements
+        values = driver.find_element(By.CSS_SELECTOR, "details > summary")
+        assert values.text.startswith("and at least"), values.text
+        values.click()
+        assert driver.find_element(By.CSS_SELECTOR, "details[open] li code").is_displayed()
 
         # Without scripts it reads the same.
         driver.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})

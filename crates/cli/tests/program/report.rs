@@ -70,6 +70,51 @@ fn json_has_the_same_and_rows_are_capped() {
     assert!(report(&yard, &["--to", "html", "--rows", "4"]).contains("The first 4 of 17 rows"));
 }
 
+/// The rows of a check are its first ones, also where a later row was kept for another check.
+#[test]
+fn first_rows_are_the_first_and_rows_are_shown_with_all_their_faults() {
+    let yard = Yard::new();
+    // The family fails in every row, and the serial from row 31.
+    let row = |row: usize| format!("grp-{:08}{}\n", row, if row > 30 { "x" } else { "" });
+    yard.write("a.csv", format!("part_code\n{}", (1..=40).map(row).collect::<String>()));
+    yard.write("list.cutlist.toml", LIST);
+    let json: serde_json::Value = serde_json::from_str(&report(&yard, &["--to", "json", "--rows", "5"])).unwrap();
+    let rows = |faults: &serde_json::Value| -> Vec<u64> {
+        faults["rows"].as_array().unwrap().iter().map(|row| row["row"].as_u64().unwrap()).collect()
+    };
+    let all: Vec<Vec<u64>> = json["faults"].as_array().unwrap().iter().map(rows).collect();
+    assert_eq!(all, [vec![1, 2, 3, 4, 5], vec![31, 32, 33, 34, 35], vec![31, 32, 33, 34, 35]]);
+    assert_eq!(rows(&json), [1, 2, 3, 4, 5]);
+    // Behind the first values of a check are the others.
+    let page = report(&yard, &["--to", "html", "--rows", "40"]);
+    let of_row = page.split_once("id=\"rows\"").unwrap().1;
+    let of_row = of_row.split("<tr>").find(|row| row.contains("00000031x")).unwrap();
+    for words in ["family: <code>uppercase</code>", "serial: <code>length 8</code>", "serial: <code>digits</code>", "(warns)"] {
+        assert!(of_row.contains(words), "{words}: {of_row}");
+    }
+    let yard = Yard::new();
+    let rows = (0..130).map(|row| format!("GRP-{row:08}x\n")).collect::<String>();
+    yard.write("a.csv", format!("part_code\n{rows}GRP-1\nGRP-1\n"));
+    yard.write("list.cutlist.toml", LIST);
+    let page = report(&yard, &["--to", "html"]);
+    assert!(page.contains("<summary>and 119 other values, in 119 rows</summary>"), "{page}");
+    assert!(page.contains("00000000x</code>") && page.contains("31 more values"));
+}
+
+/// 200 000 faults of long values, and as many rows as can be asked for.
+#[test]
+fn a_page_of_many_faults_is_small() {
+    let yard = Yard::new();
+    let row = |row: usize| format!("grp-{row:08}&<{}>-{}\n", "x<".repeat(row % 150), "é".repeat(row % 90));
+    yard.write("a.csv", format!("part_code\n{}", (0..20_000).map(row).collect::<String>()));
+    yard.write("list.cutlist.toml", LIST);
+    let checks: Vec<String> = (1..=9).map(|n| format!("family: one of \"{n}\"")).collect();
+    let checks: Vec<&str> = checks.iter().flat_map(|check| ["--check", check]).collect();
+    let page = report(&yard, &[&["--to", "html", "--rows", "1000"], &checks[..]].concat());
+    assert!(page.len() < 2_000_000, "{} bytes", page.len());
+    assert!(page.contains("20 000 of 20 000 rows with faults"));
+}
+
 #[test]
 fn a_long_value_is_shown_around_the_error() {
     let yard = Yard::new();

@@ -28,14 +28,27 @@ impl Failing {
         }
     }
 
-    /// The most frequent texts with their counts, the earlier one first in a tie, and the number of rows with other texts.
-    pub fn top(&self, most: usize) -> (Vec<(&str, u64)>, u64) {
-        let mut all: Vec<(&str, u64)> = self.counts.iter().map(|(text, count)| (&**text, *count)).collect();
-        all.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
-        let others = self.others + all.iter().skip(most).map(|(_, count)| count).sum::<u64>();
-        all.truncate(most);
-        (all, others)
+    /// The `most` most frequent texts.
+    pub fn top(&self, most: usize) -> FailingTexts<'_> {
+        let mut texts: Vec<(&str, u64)> = self.counts.iter().map(|(text, count)| (&**text, *count)).collect();
+        texts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+        let more = texts.len().saturating_sub(most) as u64;
+        let other_rows = self.others + texts.iter().skip(most).map(|(_, count)| count).sum::<u64>();
+        texts.truncate(most);
+        FailingTexts { texts, other_texts: more, are_counted: self.others == 0, other_rows }
     }
+}
+
+/// The most frequent failing texts of a check.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FailingTexts<'a> {
+    /// The texts with the numbers of their rows, the earlier text first in a tie.
+    pub texts: Vec<(&'a str, u64)>,
+    /// The number of other texts; at least, unless they are all counted.
+    pub other_texts: u64,
+    pub are_counted: bool,
+    /// The number of rows with other texts.
+    pub other_rows: u64,
 }
 
 #[cfg(test)]
@@ -49,8 +62,10 @@ mod tests {
         ["b", "a", "b", "c"].iter().for_each(|text| failing.note(text));
         ["c", "c", "d"].iter().for_each(|text| later.note(text));
         failing.append(&later);
-        assert_eq!(failing.top(2), (vec![("c", 3), ("b", 2)], 2));
+        let top = failing.top(2);
+        assert_eq!((top.texts, top.other_texts, top.are_counted, top.other_rows), (vec![("c", 3), ("b", 2)], 2, true, 2));
         (0..3000).for_each(|n| failing.note(&n.to_string()));
-        assert_eq!(failing.top(1), (vec![("c", 3)], 3004));
+        let top = failing.top(1);
+        assert_eq!((top.texts, top.other_texts, top.are_counted, top.other_rows), (vec![("c", 3)], 1999, false, 3004));
     }
 }

@@ -1,6 +1,7 @@
 use std::fs::File;
 use std::io::Read;
 
+use keen_notch_core::carving::Fault;
 use keen_notch_core::dates::RecognisedDates;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
@@ -8,7 +9,7 @@ use keen_notch_core::piece::Source;
 use keen_notch_core::summary::Summary;
 use keen_notch_core::survey::{Content as At, Count};
 use keen_notch_core::text::characters;
-use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::carve::{FaultyRow as Sample, Job, Report};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use sha2::{Digest, Sha256};
@@ -20,12 +21,12 @@ use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
 use crate::failure::Failure;
 use crate::report::{
-    self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, Quantities, RuleText, ShapeCount, Stretch,
-    TextCount,
+    self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, Quantities, RowFault, RowFaults, RuleText,
+    ShapeCount, Stretch, TextCount,
 };
 use crate::rules::Pieces;
 
-const MOST_RESULTS: usize = 12;
+const MOST_RESULTS: usize = 100;
 const MOST_SHAPES: usize = 20;
 const LENGTH_BARS: usize = 30;
 /// Characters of a value to show on either side of the error or the start of the piece.
@@ -52,32 +53,56 @@ pub fn file(input: &Input) -> Result<report::File, Failure> {
     Ok(report::File { name, bytes: Some(bytes), sha256: Some(hash) })
 }
 
-pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
+/// The faults of each check, with its first `most` rows.
+pub fn faults(found: &Report, job: &Job, table: &Table, most: usize) -> Vec<Faults> {
     let of_check = |check: usize| {
-        let (results, other_rows) = found.failing[check].top(MOST_RESULTS);
+        let top = found.failing[check].top(MOST_RESULTS);
+        let results = top.texts.into_iter();
         let rows = found.samples.iter().filter_map(|sample| {
             let (fault, value) = sample.faults.iter().find(|(fault, _)| fault.check == check)?;
-            let (input, row) = found.inputs.locate(sample.row);
-            let is_wrong_from = fault.violation.at.map(|at| at.saturating_sub(1));
-            Some(FaultyRow {
-                file: found.inputs.name(input).to_owned(),
-                row,
-                line: table.format.kind().has_lines.then_some(sample.line),
-                value: stretches(value, fault.place, is_wrong_from),
-                detail: visible::clipped(&fault.violation.detail, 3 * MOST_RESULT_WIDTH),
-            })
+            let (file, row, line) = place(found, sample, table);
+            Some(FaultyRow { file, row, line, value: of_fault(fault, value), detail: detail(fault) })
         });
         Faults {
             check,
             results: results
-                .into_iter()
                 .map(|(text, count)| TextCount { text: visible::clipped(text, MOST_RESULT_WIDTH), count })
                 .collect(),
-            other_rows,
-            rows: rows.collect(),
+            other_results: top.other_texts,
+            are_counted: top.are_counted,
+            other_rows: top.other_rows,
+            // Rows that were kept for another check can come after the first ones of this check.
+            rows: rows.take(most).collect(),
         }
     };
     (0..job.checks().len()).filter(|check| found.totals.failed[*check].count > 0).map(of_check).collect()
+}
+
+/// The first `most` rows with faults. Each of them is among the first `most` rows of its checks, which are kept.
+pub fn rows_with_faults(found: &Report, job: &Job, table: &Table, most: usize) -> Vec<RowFaults> {
+    let is_faulty = |sample: &&Sample| sample.faults.iter().any(|(fault, _)| !job.checks()[fault.check].only_warns);
+    let of_row = |sample: &Sample| {
+        let (file, row, line) = place(found, sample, table);
+        let faults = sample.faults.iter();
+        let faults =
+            faults.map(|(fault, value)| RowFault { check: fault.check, value: of_fault(fault, value), detail: detail(fault) });
+        RowFaults { file, row, line, faults: faults.collect() }
+    };
+    found.samples.iter().filter(is_faulty).take(most).map(of_row).collect()
+}
+
+/// The file of a row, its number there, and its line.
+fn place(found: &Report, sample: &Sample, table: &Table) -> (String, u64, Option<u64>) {
+    let (input, row) = found.inputs.locate(sample.row);
+    (found.inputs.name(input).to_owned(), row, table.format.kind().has_lines.then_some(sample.line))
+}
+
+fn of_fault(fault: &Fault, value: &str) -> Vec<Stretch> {
+    stretches(value, fault.place, fault.violation.at.map(|at| at.saturating_sub(1)))
+}
+
+fn detail(fault: &Fault) -> String {
+    visible::clipped(&fault.violation.detail, 3 * MOST_RESULT_WIDTH)
 }
 
 /// A value in segments: outside the piece, the piece, and the wrong character. Of a long value, the surroundings.

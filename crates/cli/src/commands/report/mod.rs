@@ -32,7 +32,7 @@ use crate::progress::Progress;
 use crate::report::{self, Hint, Page};
 use crate::rules::RuleArgs;
 
-use data::{changes, column, faults, file, list};
+use data::{changes, column, faults, file, list, rows_with_faults};
 
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let is_json = args.to.map_or_else(|| is_json(args.out.as_deref()), |format| Ok(format == ReportFormat::Json))?;
@@ -73,7 +73,8 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         verdict: verdict::sentence(&verdict, &summary),
         is_good: matches!(verdict, Verdict::Passed { .. }),
         files,
-        faults: faults(&found, &job, &table),
+        faults: faults(&found, &job, &table, args.rows),
+        rows: rows_with_faults(&found, &job, &table, args.rows),
         columns: titles
             .iter()
             .zip(&surveys)

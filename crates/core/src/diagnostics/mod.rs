@@ -442,7 +442,11 @@ impl PieceDiagnostics {
         let zeros = self.zeros[width];
         // Padding every value would change values that are not numbers.
         let are_digits = self.widths.iter().map(|seen| seen.count).sum::<u64>() == self.values;
-        hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
+        let phrase = format!("pad left to {width} with \"0\" then {}", self.phrase);
+        // A phrase that pads them itself, or takes them from the right, gives the same with the zeros.
+        let digits = narrower.iter().position(|seen| seen.count > 0).map_or(String::new(), |width| "1".repeat(width));
+        let is_open = !are_digits || self.works(&phrase, &digits);
+        hint(count > 0 && zeros > 0 && most.count >= count * 2 && is_open, || Hint {
             seen: format!(
                 "{} of the column of {} may have lost {} leading zeros: most have {width} digits",
                 values(count),
@@ -451,7 +455,7 @@ impl PieceDiagnostics {
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
             fix: match are_digits {
-                true => Fix::Piece { piece, phrase: format!("pad left to {width} with \"0\" then {}", self.phrase) },
+                true => Fix::Piece { piece, phrase },
                 false => Fix::Words(format!("fix the data: pad these values with zeros to {width} digits")),
             },
         })

@@ -89,6 +89,9 @@ fn what_is_observed() {
                 r#"1 value of the column of p may have lost its leading zeros: most have 5 digits [4]: pad left to 5 with "0" then whole"#,
             ],
         ),
+        // A phrase that pads them itself, or takes them from the right, is right without.
+        ("pad left to 5 with \"0\" then first 3", vec!["00412", "10413", "00414", "412"], vec![]),
+        ("last 2", vec!["00412", "10413", "00414", "412"], vec![]),
         ("char 3 then upper", many("abc", "ab"), vec!["p is missing in only 1 of 100 rows [100]: look at row 100"]),
         ("first 3", many("abc", "ab"), vec!["p is short in only 1 of 100 rows [100]: look at row 100"]),
         ("first 3", vec!["S1B", "abc", "IOU"], vec![]),

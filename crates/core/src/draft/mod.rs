@@ -4,6 +4,7 @@ mod access;
 mod checks;
 mod cuts;
 mod dates;
+mod edges;
 mod example;
 mod finishes;
 mod keys;

@@ -1,19 +1,24 @@
-//! Ranks phrases by simplicity and by their results on the rows of a table.
+//! Ranks phrases by how well they hold on the rows of a table, then by simplicity.
 
 use std::collections::BTreeSet;
 
 use indexmap::IndexMap;
 
-use super::example::Example;
+use super::edges::Edges;
+use super::example::{Example, folded};
 use super::plans::compile;
 use super::search::FoundPhrase;
+use crate::phrase::Phrase;
+use crate::phrase::ast::{Body, StepKind};
 use crate::program::{Program, Scratch};
 use crate::survey::Row;
 use crate::survey::{Kinds, What, runs_of};
 
 const MOST: usize = 3;
-/// The cost added if all rows have no result, or a result unlike those of the examples.
-const WEIGHT: f64 = 1.5;
+/// Shares of rows on which a phrase does not hold are compared in steps of one per cent.
+const STEPS: f64 = 100.0;
+/// The number of rows, spread over the sample, that show whether a phrase holds.
+const MOST_TRACED: usize = 400;
 
 /// A phrase whose results differ from those of the others.
 #[derive(Debug, Clone)]
@@ -34,7 +39,9 @@ impl RankedPhrase {
     }
 }
 
-/// The best phrases that differ on some row, the best first.
+/// The best phrases that differ on some row, the best first. A phrase holds on a row if it has a result that is made of the characters of
+/// the wanted results, and cut at edges as in the examples. A phrase that adds a constant, which the values contain, comes after all that
+/// do not.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, rank, search};
@@ -55,19 +62,43 @@ pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ra
         let results = rows.iter().map(|row| result(&plan, &row.value, &mut scratch)).collect();
         alike.entry(results).or_default().push(found);
     }
-    let total = rows.len().max(1) as f64;
-    let mut ranked: Vec<(f64, RankedPhrase)> = alike
+    let mut ranked: Vec<((bool, u64), f64, RankedPhrase)> = alike
         .into_iter()
-        .map(|(results, all)| {
+        .filter_map(|(results, all)| {
             let gives = results.iter().flatten().count();
-            let unlike = results.iter().flatten().filter(|result| !alphabet.has(result)).count();
-            let cost = all[0].cost + WEIGHT * (rows.len() - gives + unlike) as f64 / total;
+            let edges = Edges::of(compile(&all[0].phrase)?, examples);
+            let holds = |(row, result): &(&Row, &Option<String>)| {
+                result.as_ref().is_some_and(|result| alphabet.has(result)) && edges.are_kept(&row.value)
+            };
+            let looked_at = || rows.iter().zip(&results).step_by(rows.len() / MOST_TRACED + 1);
+            let holding = looked_at().filter(holds).count();
+            let misses = 1.0 - holding as f64 / looked_at().len().max(1) as f64;
+            let order = (adds_constant(&all[0].phrase, examples), (misses * STEPS).round() as u64);
             let same = all[1..].iter().map(|found| found.phrase.clone()).collect();
-            (cost, RankedPhrase { phrase: all[0].phrase.clone(), same, gives, results })
+            Some((order, all[0].cost, RankedPhrase { phrase: all[0].phrase.clone(), same, gives, results }))
         })
         .collect();
-    ranked.sort_by(|(a, left), (b, right)| a.total_cmp(b).then_with(|| left.phrase.cmp(&right.phrase)));
-    ranked.into_iter().take(MOST).map(|(_, ranked)| ranked).collect()
+    ranked.sort_by(|(a, less, left), (b, more, right)| {
+        a.cmp(b).then_with(|| less.total_cmp(more)).then_with(|| left.phrase.cmp(&right.phrase))
+    });
+    ranked.into_iter().take(MOST).map(|(.., ranked)| ranked).collect()
+}
+
+/// Whether a phrase adds a text whose letters and digits all values of the examples have: it may stand for a part of the value.
+fn adds_constant(phrase: &str, examples: &[Example]) -> bool {
+    let Ok(phrase) = Phrase::parse(phrase) else { return false };
+    let steps = phrase.branches.iter().filter_map(|branch| match &branch.body {
+        Body::Steps(steps) => Some(steps),
+        Body::Literal(_) => None,
+    });
+    let values: Vec<String> = examples.iter().map(|example| folded(&example.value)).collect();
+    steps.flatten().any(|step| match &step.kind {
+        StepKind::Prefix(text) | StepKind::Suffix(text) => {
+            let mut letters = text.chars().filter(|c| c.is_alphanumeric()).peekable();
+            letters.peek().is_some() && letters.all(|c| values.iter().all(|value| value.contains(&folded(&c.to_string()))))
+        }
+        _ => false,
+    })
 }
 
 /// The index of the first sample row on which two phrases differ, preferably a row for which both have a result.

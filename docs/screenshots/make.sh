@@ -96,4 +96,4 @@ shoot against "keen-notch survey keen-notch-demo/crew-december.csv --against kee
 page report "$yard/keen-notch-demo/parts.html" 1280 1400
 page report-dark "$yard/keen-notch-demo/parts.html" 400 1100 --blink-settings=preferredColorScheme=0
 live try "keen-notch try keen-notch-demo/parts.csv -c part_code -l new.cutlist.toml" ':section 2 by "-"' Return ':digits; le' Right ':8; '
-live try-marked "keen-notch try keen-notch-demo/references.csv -c reference" @35,45,9
+live try-marked "keen-notch try keen-notch-demo/references.csv -c reference" @35,45,11

@@ -167,10 +167,13 @@ pub struct DraftArgs {
     pub of: OneColumn,
     /// Example of a result: 'VALUE => RESULT' (repeatable)
     ///
-    /// The draft is then a phrase that fits all examples.
+    /// The draft is then a phrase that fits all examples. 'name=Ines; year=2019 => INES19' gives values of two columns: the draft is
+    /// then a phrase for each column, and a piece that joins their results.
     #[arg(long, value_name = "EXAMPLE")]
     pub want: Vec<String>,
     /// File with more examples, in the columns value and result
+    ///
+    /// Instead of value, it can have columns of the table.
     #[arg(long, value_name = "FILE")]
     pub want_file: Option<PathBuf>,
     /// File for the cut list; it must not exist
@@ -189,6 +192,7 @@ const DRAFTS: &str = r#"Examples:
   keen-notch draft parts.csv -c part_code
   keen-notch draft parts.csv -c part_code --write parts.cutlist.toml
   keen-notch draft parts.csv -c part_code --want 'GRP-00041273-S7K2 => 41273'
+  keen-notch draft crew.csv --want 'depot=Valley; crew_id=2019-0385-RIG => RIG/Val'
 
 A draft is a proposal. Nothing changes until you run it with carve -l."#;
 

@@ -5,6 +5,7 @@ pub mod comparison;
 pub mod explained;
 pub mod faults;
 pub mod hints;
+pub mod joined;
 pub mod long;
 pub mod marked;
 pub mod preview;

@@ -135,3 +135,50 @@ fn results_that_no_value_contains_are_looked_up() {
     let ran = yard.run(&["draft", "parts.csv", "-c", "part_code", "--want", "GRP-00041273-S7K2 => grip"]);
     assert!(ran.status == 2 && ran.stderr.contains("to look results up, give an example of each"), "{}", ran.stderr);
 }
+
+#[test]
+fn examples_of_several_columns_give_a_piece_that_joins_them() {
+    let yard = demo();
+    let words = ["draft", "crew.csv", "--want", "name=Signe Lindqvist; crew_id=2019-0385-RIG => LINDQVIST19"];
+    assert_snapshot!(yard.out(&words));
+    let ran = yard.run(&[&words[..], &["--write", "j.cutlist.toml"]].concat());
+    // The printed command has been tried, and gives the wanted result.
+    let command = ran.stderr.lines().find_map(|line| line.split_once("To add the pieces: keen-notch ")).unwrap().1;
+    let cut = yard.paste(command);
+    assert!(
+        cut.status == 0 && cut.stdout.contains("Signe.Lindqvist@lift.skarn.example,Midway,LINDQVIST19\n"),
+        "{}",
+        cut.stdout
+    );
+    assert_snapshot!(yard.read("j.cutlist.toml"));
+    // The same from a file, where a second example decides.
+    yard.write("wanted.csv", "crew_id,name,result\n2019-0385-RIG,Signe Lindqvist,Sig-RIG\n2020-1-IT,Bram Sato,Bra-IT\n");
+    let out = yard.out(&["draft", "crew.csv", "--want-file", "wanted.csv"]);
+    assert!(out.contains("after last \"-\"") && out.contains("build \"{name_part}-{crew_id_part}\""), "{out}");
+    // One named column is the column of the draft.
+    let out = yard.out(&["draft", "crew.csv", "--want", "depot=Valley => VALLEY"]);
+    assert!(out.contains("rows of depot:\n\n 1 upper"), "{out}");
+    let refused = |words: &[&str]| yard.run(&[&["draft", "crew.csv"], words].concat());
+    let cases = [
+        refused(&["--want", "depot=Valley; name=Ines => X", "--want", "depot=Valley => X"]),
+        refused(&["--want", "depot=Valley; name=Ines => Bram7"]),
+        refused(&["--want", "depot=Valley; depot=Ines => Val"]),
+        refused(&["--want", "depot=Valley; name=Ines => Val", "--want", "Valley => Val"]),
+    ];
+    assert_snapshot!(cases.map(|ran| ran.stderr).join("\n"));
+}
+
+/// What holds on the whole column comes first: not a part of a number, and not a constant.
+#[test]
+fn phrases_that_hold_on_the_column_come_first() {
+    let yard = demo();
+    yard.write("dates.csv", "d\n02.08.2016 a\n14.11.2019 b\n03.01.2020 a\n30.12.2021 b\n");
+    for (file, column, want, phrase) in [
+        ("parts.csv", "part_code", "GRP-00041273-S7K2 => 41273", "section 2 by \"-\" then plain number"),
+        ("references.csv", "reference", "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm => 3.25", "number last"),
+        ("dates.csv", "d", "02.08.2016 a => 2016-08-02", "before \" \" then date \"%d.%m.%Y\""),
+    ] {
+        let out = yard.out(&["draft", file, "-c", column, "--want", want]);
+        assert!(out.contains(&format!("\n 1 {phrase}\n")), "{out}");
+    }
+}

@@ -31,12 +31,15 @@ pub struct Origin {
 impl Origin {
     pub(super) fn head(&self) -> String {
         let title = toml_text(&format!("Draft for {}", self.shown_column()));
-        let mut text = format!("title  = {title}\ncolumn = {}\n", toml_text(&self.column));
-        if !self.reading.is_empty() {
-            let keys = self.reading.iter().map(|(key, value)| format!("{key} = {value}\n"));
-            text += &format!("\n[reading]\n{}", keys.collect::<String>());
+        format!("title  = {title}\ncolumn = {}\n", toml_text(&self.column)) + &self.reading()
+    }
+
+    pub(super) fn reading(&self) -> String {
+        if self.reading.is_empty() {
+            return String::new();
         }
-        text
+        let keys = self.reading.iter().map(|(key, value)| format!("{key} = {value}\n"));
+        format!("\n[reading]\n{}", keys.collect::<String>())
     }
 
     pub(super) fn shown_column(&self) -> String {

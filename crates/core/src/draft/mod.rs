@@ -7,6 +7,7 @@ mod dates;
 mod edges;
 mod example;
 mod finishes;
+mod joined;
 mod keys;
 mod kinds;
 mod list;
@@ -23,6 +24,9 @@ mod wanted;
 
 #[doc(hidden)]
 pub use example::{Example, check};
+#[doc(hidden)]
+pub use joined::{JoinedDraft, JoinedPart};
+pub use joined::{JoinedExample, search_joined};
 #[doc(hidden)]
 pub use kinds::search_with_kinds;
 pub use list::draft_of_values;

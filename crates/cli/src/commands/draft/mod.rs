@@ -1,11 +1,15 @@
 //! `draft`: a first cut list from the data, or a phrase from examples.
 
+mod joined;
+mod wanted;
+
 use std::io::Write;
 use std::path::Path;
 
+use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{CutList, Reading as ListReading};
-use keen_notch_core::draft::{self, Contradiction, Example, Origin, RankedPhrase};
+use keen_notch_core::draft::{self, Contradiction, Evidence, Example, Origin, RankedPhrase};
 use keen_notch_core::piece::Rules;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
@@ -14,7 +18,6 @@ use keen_notch_io::draft::{prove, try_phrases};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats;
 use keen_notch_io::sink;
-use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::survey;
 use keen_notch_io::table::Table;
@@ -25,15 +28,14 @@ use crate::commands::inputs::{self, InputArgs, inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::rerun;
 use crate::draw::style::{self, paint};
-use crate::draw::wanted;
+use crate::draw::wanted as draw;
 use crate::failure::{Failure, Text};
 use crate::progress::Progress;
 
-const PAIR: [&str; 2] = ["value", "result"];
+use self::wanted::Wanted;
 
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
-    let examples = examples(args, &known)?;
     let (inputs, _) =
         inputs(args.of.file.as_slice(), InputArgs::to_read(&args.reading, &ListReading::default()), &known, console)?;
     read_twice(&inputs, "a draft reads its input more than once", "save it as a file and name that")?;
@@ -44,15 +46,23 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = inputs::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
-    let named = args::column(args.of.column.as_deref());
-    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
-    let origin = origin(&inputs, column, &table, &args.reading);
     let threads = args.threads.count();
-    let drafted = if examples.is_empty() {
-        let text = from_data(&origin, column, &mut table, threads)?;
+    let wanted = Wanted::read(args, &table.header, &known)?;
+    let named = wanted.column.or(args::column(args.of.column.as_deref()));
+    let is_joined = !wanted.joined.is_empty();
+    let from_data = wanted.examples.is_empty() && !is_joined;
+    let column = match is_joined {
+        true => 0,
+        false => table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?,
+    };
+    let origin = origin(&inputs, column, &table, &args.reading);
+    let drafted = if is_joined {
+        joined::draft(&wanted.joined, &origin, &mut table, (threads, console))?
+    } else if from_data {
+        let text = of_data(&origin, column, &mut table, threads)?;
         DraftText { shown: text.lines().map(str::to_owned).collect(), list: text }
     } else {
-        from_examples(&examples, &origin, column, &mut table, (threads, console))?
+        from_examples(&wanted.examples, &origin, column, &mut table, (threads, console))?
     };
     drop(progress);
     inputs::say_replaced(&reading.meter, console, args.quiet);
@@ -70,15 +80,17 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
             out.put(drafted.list.as_bytes())?;
             sink::commit_all(vec![out])?;
             if !args.quiet {
-                if !examples.is_empty() {
+                if !from_data {
                     drafted.shown.iter().for_each(|line| console.note(line));
                     console.note("");
                 }
                 let list = path.display().to_string();
-                let words = [vec!["check".to_owned()], rerun::inputs(&inputs, &args.reading)].concat();
+                // Examples give pieces without checks, and a list without checks cannot be checked.
+                let (command, why) = if from_data { ("check", "see its faults") } else { ("carve", "add the pieces") };
+                let words = [vec![command.to_owned()], rerun::inputs(&inputs, &args.reading)].concat();
                 let words = rerun::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
-                console.note(&format!("{list} is written. To see its faults: {}", paint(style::TAKEN, words)));
-                if args.of.file.is_some() {
+                console.note(&format!("{list} is written. To {why}: {}", paint(style::TAKEN, words)));
+                if args.of.file.is_some() && from_data {
                     console.note(&format!("Next month's file: {}", paint(style::TAKEN, rerun::next_month(&list))));
                 }
             }
@@ -87,6 +99,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
+/// What a draft shows, and its cut list.
 struct DraftText {
     shown: Vec<String>,
     list: String,
@@ -105,47 +118,6 @@ fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Fail
     Ok(surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full)))
 }
 
-fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure> {
-    let mut examples = Vec::new();
-    for text in &args.want {
-        let whole = Text { name: None, text: text.clone() };
-        let example = Example::parse(text).map_err(|error| Failure::text_error(&whole, error))?;
-        examples.push(example);
-    }
-    if let Some(path) = &args.want_file {
-        let input = args::input(path);
-        files.reads(&input)?;
-        let mut table = Table::open(&[input], &Reading::default())?;
-        let place = |name: &str| ColumnRef::Name(name.to_owned()).find(&table.header);
-        let (Ok(value), Ok(result)) = (place(PAIR[0]), place(PAIR[1])) else {
-            let message = format!("{} has no columns called value and result", path.display());
-            return Err(Failure::usage(message, "write a line `value,result` first, then a line for each example"));
-        };
-        table.each_row(View::Columns(&[value, result]), |row| {
-            examples.push(Example { value: row.value(value).to_owned(), result: row.value(result).to_owned() });
-            std::ops::ControlFlow::Continue(())
-        })?;
-        if examples.is_empty() {
-            return Err(Failure::usage(format!("{} has no examples", path.display()), "add a line for each example"));
-        }
-    }
-    if !draft::search_lookups(&examples).found.is_empty() {
-        return Ok(examples);
-    }
-    draft::check(&examples).map_err(|(index, error)| {
-        let Example { value, result } = &examples[index];
-        match args.want.get(index) {
-            Some(text) => Failure::text_error(&Text { name: None, text: text.clone() }, error.moved(text.len() - result.len())),
-            None => {
-                let name = args.want_file.as_deref().map_or(String::new(), |path| path.display().to_string());
-                let row = index - args.want.len() + 1;
-                Failure::usage(format!("{name}, row {row}, {value} => {result}: {}", error.message), error.help)
-            }
-        }
-    })?;
-    Ok(examples)
-}
-
 fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
     let header = &table.header;
     let columns = header.names().unwrap_or_default().to_vec();
@@ -157,7 +129,7 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
     }
 }
 
-fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) -> Result<String, Failure> {
+fn of_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) -> Result<String, Failure> {
     let survey = look(table, column, threads)?;
     let Some(draft) = draft::draft(origin.clone(), &survey) else {
         let message = match survey.rows {
@@ -175,17 +147,21 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
     };
     let mut proved = Vec::new();
     for index in 0..draft.readings.len() {
-        let list = draft.trial().list(index);
-        let text = Text { name: Some("the draft".to_owned()), text: list };
-        let wanted: Rules = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
-        let mut table = table.again()?;
-        let main = ColumnRef::Number(column + 1);
-        let setting = Setting::new(Unit::Characters);
-        let carving = keen_notch_core::carving::Carving::new(&wanted, Some(&main), &setting, &table.header)
-            .map_err(|unbound| Failure::text_error(&text, unbound.error))?;
-        proved.push(prove(&mut table, carving, threads)?);
+        proved.push(run_list(draft.trial().list(index), column, table, threads)?);
     }
     Ok(draft.text(&proved))
+}
+
+/// Runs a drafted list on all rows.
+fn run_list(list: String, column: usize, table: &Table, threads: usize) -> Result<Evidence, Failure> {
+    let text = Text { name: Some("the draft".to_owned()), text: list };
+    let wanted: Rules = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
+    let mut table = table.again()?;
+    let main = ColumnRef::Number(column + 1);
+    let setting = Setting::new(Unit::Characters);
+    let carving = Carving::new(&wanted, Some(&main), &setting, &table.header)
+        .map_err(|unbound| Failure::text_error(&text, unbound.error))?;
+    Ok(prove(&mut table, carving, threads)?)
 }
 
 fn from_examples(
@@ -210,7 +186,7 @@ fn from_examples(
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
-    let shown = wanted::draw(&origin.column, (examples, &searched), &ranked, &tried, console.width);
+    let shown = draw::draw(&origin.column, (examples, &searched), &ranked, &tried, console.width);
     Ok(DraftText { shown, list })
 }
 

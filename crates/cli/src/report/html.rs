@@ -5,6 +5,7 @@ use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use super::page::{Changes, Faults, FaultyRow, Mark, Page, PageColumn, RowFault, Stretch, TextCount};
 use super::plot;
+use crate::draw::summary::counts;
 use crate::draw::survey::against::shown;
 use crate::draw::visible;
 
@@ -264,29 +265,19 @@ fn changes(changes: &[Changes]) -> Markup {
     }
 }
 
-type State = (&'static str, fn(&PieceCounts) -> u64);
-
-const STATES: [State; 8] = [
-    ("filled", |piece| piece.tally.filled),
-    ("short", |piece| piece.tally.short),
-    ("long", |piece| piece.tally.long),
-    ("blank", |piece| piece.tally.blank),
-    ("missing", |piece| piece.tally.missing),
-    ("not asked", |piece| piece.tally.not_asked),
-    ("fallback", |piece| piece.tally.fallback),
-    ("faulted", |piece| piece.tally.faulted),
-];
-
 fn pieces(pieces: &[PieceCounts], rows: u64) -> Markup {
-    let occurs = |(head, of): &&State| *head == "filled" || pieces.iter().any(|piece| of(piece) > 0);
-    let states: Vec<_> = STATES.iter().filter(occurs).collect();
+    let counts = |piece: &PieceCounts| -> Vec<(&'static str, u64)> { counts(&piece.tally).collect() };
+    let all: Vec<Vec<(&'static str, u64)>> = pieces.iter().map(counts).collect();
+    let names = all.first().into_iter().flatten().map(|(name, _)| *name).enumerate();
+    let occurs = |(state, name): &(usize, &str)| *name == "filled" || all.iter().any(|counts| counts[*state].1 > 0);
+    let states: Vec<(usize, &str)> = names.filter(occurs).collect();
     html! {
         h2 #pieces { "Pieces" }
         div.wide { table.sorted {
-            thead { tr { th { "piece" } th { "from" } @for (head, _) in &states { th.number { (head) } } th { "states" } } }
-            tbody { @for piece in pieces { tr {
+            thead { tr { th { "piece" } th { "from" } @for (_, name) in &states { th.number { (name) } } th { "states" } } }
+            tbody { @for (piece, counts) in pieces.iter().zip(&all) { tr {
                 td { (piece.name) } td { (piece.column.as_deref().unwrap_or("(built)")) }
-                @for (_, of) in &states { td.number data-sort=(of(piece)) { (visible::grouped(of(piece))) } }
+                @for (state, _) in &states { (number(Some(counts[*state].1))) }
                 td { (plot::shares(&states_of(piece, rows))) }
             } } }
         } }

@@ -34,6 +34,14 @@ pub fn help(error: &Error) -> String {
         }
         Error::Read { .. } => "the program needs read permission for the file".to_owned(),
         Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
+        Error::FolderOf { name, .. } => {
+            let name = name.trim_end_matches('/');
+            format!("name files in it, such as '{name}/*.csv', or their format, such as --from csv")
+        }
+        Error::WrongPattern { .. } => {
+            "in a pattern, * stands for any part of a name, ** for any folders, ? for a character, and [ab] for one of some characters"
+                .to_owned()
+        }
         Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
         Error::NoWidths { widths: None, .. } => {
             "give their positions, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()

@@ -121,8 +121,10 @@ impl Pieces {
             let keep = pieces.argument(argument, Keep::parse)?;
             pieces.wanted.keep.push(keep);
         }
+        let Rules { pieces: wanted, keep, unique, .. } = &pieces.wanted;
+        let is_nothing = wanted.is_empty() && keep.is_empty() && unique.is_none();
         match pieces.texts.first() {
-            Some(list) if pieces.wanted.pieces.is_empty() && !rules.lists.is_empty() => {
+            Some(list) if is_nothing && !rules.lists.is_empty() => {
                 Err(Failure::text_error(list, cutlist::no_piece(&list.text)))
             }
             _ => Ok(pieces),

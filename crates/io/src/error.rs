@@ -10,6 +10,10 @@ pub enum Error {
     Read { name: String, source: io::Error },
     #[error("{name} is a folder, not a file")]
     Folder { name: String },
+    #[error("{name} {what}")]
+    FolderOf { name: String, what: String },
+    #[error("{pattern} is no file, and as a pattern: {why}")]
+    WrongPattern { pattern: String, why: String },
     #[error("{name} is empty, so it has no header to find columns by")]
     Empty { name: String },
     #[error("{name} is not text: it is {found}")]

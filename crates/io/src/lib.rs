@@ -12,6 +12,7 @@ mod error;
 pub mod faults;
 pub mod files;
 pub mod formats;
+pub mod found;
 mod guarded;
 mod head;
 pub mod inputs;

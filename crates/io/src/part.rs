@@ -14,7 +14,7 @@ use crate::source::{Chunk, Reading};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Bounds {
     pub inputs: Range<usize>,
-    /// The byte of the first input where the part starts.
+    /// The byte of the first input where the part starts. Its first chunk starts there or later.
     pub from: u64,
     /// The byte of the last input where the next part starts, if any.
     pub to: Option<u64>,
@@ -27,6 +27,8 @@ pub struct PartRead {
     pub first: Option<Box<dyn Chunk>>,
     /// The bytes read of the current input.
     pub read: u64,
+    /// The byte of the first input where its first chunk starts.
+    pub start: u64,
 }
 
 impl PartRead {
@@ -56,12 +58,15 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
 }
 
 fn bounds_of(sizes: &[(u64, bool)], part: Part) -> Bounds {
-    let bytes = part.bytes(sizes.iter().map(|(size, _)| size).sum());
+    let all = sizes.iter().map(|(size, _)| size).sum();
+    let bytes = part.bytes(all);
     let mut bounds = Bounds { inputs: 0..0, from: 0, to: None };
     let mut start = 0;
     for (input, (size, is_split)) in sizes.iter().enumerate() {
         let end = start + size;
-        if bytes.contains(&start) || (*is_split && start < bytes.start && bytes.start < end.min(bytes.end)) {
+        // An input without bytes at the very end is of the last part.
+        let is_at_end = start == all && bytes.end == all && part.number == part.of;
+        if bytes.contains(&start) || is_at_end || (*is_split && start < bytes.start && bytes.start < end.min(bytes.end)) {
             if bounds.inputs.is_empty() {
                 bounds.inputs.start = input;
                 bounds.from = bytes.start.saturating_sub(start);
@@ -82,7 +87,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn every_byte_of_every_input_is_of_one_part(sizes in proptest::collection::vec((1..50_u64, any::<bool>()), 1..6), of in 1..20_u32) {
+        fn every_byte_of_every_input_is_of_one_part(sizes in proptest::collection::vec((0..50_u64, any::<bool>()), 1..6), of in 1..20_u32) {
+            let mut seen_empty = vec![0; sizes.len()];
             let mut seen: Vec<Vec<u32>> = sizes.iter().map(|(size, _)| vec![0; *size as usize]).collect();
             let mut last = (0, 0);
             for number in 1..=of {
@@ -92,10 +98,13 @@ mod tests {
                     let end = to.filter(|_| input + 1 == inputs.end).unwrap_or(sizes[input].0);
                     prop_assert!((input, first) >= last, "parts are in the order of their rows");
                     last = (input, end);
+                    seen_empty[input] += u32::from(sizes[input].0 == 0);
                     (first..end).for_each(|byte| seen[input][byte as usize] += 1);
                 }
             }
             prop_assert!(seen.iter().flatten().all(|count| *count == 1), "{:?}", seen);
+            let empty = sizes.iter().map(|(size, _)| u32::from(*size == 0));
+            prop_assert!(seen_empty.iter().copied().eq(empty), "{:?}", seen_empty);
         }
     }
 }

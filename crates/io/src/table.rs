@@ -13,10 +13,11 @@ use crate::Error;
 use crate::batches::{Batches, Limits};
 use crate::formats;
 use crate::inputs::Inputs;
-use crate::part::{self, PartRead};
+use crate::part::{self, Bounds, PartRead};
 use crate::pool::HasSize;
+use crate::source::decoding::{WrongBytes, replaced_within};
 use crate::source::file_stamps::FileStamps;
-use crate::source::input::Input;
+use crate::source::input::{Encoding, Input};
 use crate::source::meter::Meter;
 use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format, LineCount, Ragged, Reading, Rows, Source, TypeDifference};
@@ -140,8 +141,18 @@ impl Table {
         let known = if reading.all_columns { formats::columns(inputs, reading)? } else { None };
         let reading = &Reading { columns: known, ..reading.clone() };
         let mut inputs = inputs.iter().cloned();
+        let columns_of_others;
         reading.meter.restart();
-        let current = formats::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
+        let first = inputs.next().unwrap_or(Input::Stdin);
+        let opened = match formats::open(&first, reading) {
+            // A first input without rows has the columns of the others, if their format finds columns in rows.
+            Err(Error::Empty { .. }) if all.len() > 1 && reading.columns.is_none() => {
+                columns_of_others = Reading { columns: formats::columns(&all, reading)?, ..reading.clone() };
+                formats::open(&first, &columns_of_others)
+            }
+            opened => opened,
+        };
+        let current = opened?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
         let types = current.types().to_vec();
         // Later inputs are read like the first one, whatever their names.
@@ -282,12 +293,14 @@ impl Table {
         let bounds = part::bounds(&self.all, &self.first_reading, part)?;
         while self.at < bounds.inputs.start && self.go_on()? {}
         let (inputs, from) = (bounds.inputs.clone(), bounds.from);
-        let (mut rows, mut read, mut first) = (0, 0, None);
+        let (mut rows, mut read, mut start, mut first) = (0, 0, 0, None);
         if from > 0 {
             while let Some(mut chunk) = self.current.next_chunk()? {
                 let size = chunk.size() as u64;
                 if read >= from {
-                    first = bounds.to.is_none_or(|to| inputs.len() > 1 || read < to).then_some(chunk);
+                    let is_own = bounds.to.is_none_or(|to| inputs.len() > 1 || read < to);
+                    start = if is_own { read } else { read + size };
+                    first = is_own.then_some(chunk);
                     read += size;
                     break;
                 }
@@ -295,10 +308,35 @@ impl Table {
                 chunk.text()?;
                 rows += chunk.rows() as u64;
                 read += size;
+                start = read;
             }
         }
         self.inputs.take_part(inputs, rows);
-        self.part = Some(PartRead { is_continued: part.number > 1, bounds, first, read });
+        self.part = Some(PartRead { is_continued: part.number > 1, bounds, first, read, start });
+        Ok(())
+    }
+
+    /// Counts the invalid sequences of a part, once it is read. The decoder has also seen those before and after it.
+    ///
+    /// # Errors
+    /// An input cannot be read again.
+    pub fn settle_replaced(&self) -> Result<(), Error> {
+        let Some(part) = self.part.as_ref().filter(|_| self.reading.wrong_bytes == WrongBytes::Replace) else { return Ok(()) };
+        let Bounds { inputs, to, .. } = &part.bounds;
+        let mut replaced = 0;
+        for index in inputs.clone() {
+            let input = &self.all[index];
+            let is_last = index + 1 == inputs.end && to.is_some();
+            let start = if index == inputs.start { part.start } else { 0 };
+            let end = if is_last { part.read.max(start) } else { u64::MAX };
+            if self.first_reading.kind(input).is_text {
+                let encoding = self.first_reading.encoding.unwrap_or(Encoding::UTF_8);
+                let reader = input.open_unpacked(&Reading { meter: Arc::default(), ..self.first_reading.clone() })?;
+                let counted = replaced_within(reader, encoding, start..end);
+                replaced += counted.map_err(|error| Error::of_reading(&input.name(), error))?;
+            }
+        }
+        self.reading.meter.set_replaced(replaced);
         Ok(())
     }
 

@@ -33,6 +33,8 @@ def spark():
         "spark.sql.shuffle.partitions": "2",
         "spark.executorEnv.PYTHONPATH": str(SOURCE),
         "spark.task.maxFailures": "4",
+        # As between machines: blocks of a shuffle come over the network, in any order.
+        "spark.shuffle.readHostLocalDisk": "false",
         "spark.driver.memory": "2g",
         "spark.log.level": "OFF",
     }.items():

@@ -7,8 +7,10 @@ import subprocess
 
 import pyarrow as pa
 import pytest
+from pyspark.sql import functions as F
+from pyspark.sql import types as T
 
-from keen_notch_spark import CutListError, WorkerError, carve, check, summary
+from keen_notch_spark import CutListError, WorkerError, carve, check, merge, offcuts, summary
 
 BENCH = pathlib.Path(__file__).resolve().parents[3] / "benches" / "yard.cutlist.toml"
 
@@ -116,12 +118,8 @@ def test_faults_are_a_column(spark, program, yard, name):
     cut_list = yard / f"{name}.cutlist.toml"
     carved = carve(df, str(cut_list), faults="wrong", program=program)
     table, counts = one_run(program, df, cut_list, yard, "--faults-column", "wrong")
-    # What is said of a repeat cannot name the row before it here.
-    def told(row):
-        faults = sorted((fault["piece"], fault["check"], fault["kind"], "" if fault["kind"] == "not-unique" else fault["detail"]) for fault in row["wrong"])
-        return repr({**row, "wrong": faults})
-
-    assert collections.Counter(map(told, carved.toArrow().to_pylist())) == collections.Counter(map(told, table.to_pylist()))
+    # The order of the faults and their words, such as "row 7 has it too", are those of one run too.
+    assert cells(carved) == collections.Counter(repr(row) for row in table.to_pylist())
     # A row that was made several counts once.
     assert carved.where("size(wrong) > 0").select("n").distinct().count() == counts["rows"]["with_faults"]
 
@@ -211,6 +209,135 @@ def test_what_is_wrong_is_told_on_the_driver(spark, program, yard):
         carve(df, str(yard / "plain.cutlist.toml"), program="keen-notch-that-is-not-there")
 
 
+SHUFFLES = {
+    "round robin": lambda df: df.repartition(8),
+    "by an expression": lambda df: df.repartition(24, F.expr("n % 24")),
+    "sorted by a random number": lambda df: df.repartitionByRange(6, "part_code", "n"),
+}
+
+
+@pytest.mark.parametrize("shuffle", SHUFFLES.values(), ids=SHUFFLES)
+def test_repeats_are_flagged_after_a_shuffle(spark, program, yard, shuffle):
+    """After a shuffle, a second evaluation can have the rows in another order: the flags come from one."""
+    cut_list = yard / "unique.cutlist.toml"
+    cut_list.write_text("[piece.code]\nof = 'part_code'\ntake = 'whole'\ncheck = ['unique']\n")
+    df = shuffle(spark.range(0, 24_000, numPartitions=7).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code"))
+    for _ in range(10):
+        carved = carve(df, str(cut_list), faults="wrong", program=program).select("part_code", "wrong").toArrow().to_pylist()
+        flagged = collections.Counter(row["part_code"] for row in carved if row["wrong"])
+        # Of each code that is there twice, one row is flagged, and of no other code.
+        assert len(carved) == 24_000 and len(flagged) == 6_000 and set(flagged.values()) == {1}
+
+
+def test_columns_may_have_any_name(spark, program, yard):
+    cut_list = yard / "unique.cutlist.toml"
+    cut_list.write_text("[piece.row]\nof = 'code'\ntake = 'first 2'\ncheck = ['unique']\n[piece.place]\nof = 'code'\ntake = 'last 1'\n")
+    df = spark.createDataFrame([("AB1", 1, "x"), ("AB2", 2, "y"), ("CD3", 3, "z")], "code string, partition int, share string").coalesce(1)
+    rows = carve(df, str(cut_list), faults="rows", program=program).orderBy("partition").collect()
+    assert [row.asDict()["row"] for row in rows] == ["AB", "AB", "CD"] and [row.partition for row in rows] == [1, 2, 3]
+    assert [row.share + row.place for row in rows] == ["x1", "y2", "z3"]
+    assert [[fault.detail for fault in row.rows] for row in rows] == [[], ["row 1 has it too"], []]
+    # Two columns of one name that the list does not take pieces of.
+    doubled = df.select("code", "partition", df["share"].alias("partition"))
+    carved = carve(doubled, str(yard / "unique.cutlist.toml"), program=program)
+    assert carved.columns == ["code", "partition", "partition", "row", "place"]
+    assert sorted(tuple(row)[:3] for row in carved.collect()) == [("AB1", 1, "x"), ("AB2", 2, "y"), ("CD3", 3, "z")]
+    with pytest.raises(CutListError, match="no column code"):
+        carve(df.select("code", df["share"].alias("code")), str(cut_list), program=program)
+
+
+def test_columns_of_any_type_pass_through(spark, program, yard):
+    cut_list = yard / "first.cutlist.toml"
+    cut_list.write_text("[piece.family]\nof = 'code'\ntake = 'first 3'\n")
+    columns = {
+        "code": "'GRP-1'",
+        "nothing": "null",
+        "nothings": "array(null, null)",
+        "named": "map('a', null)",
+        "deep": "named_struct('x', array(null), 'y', 1)",
+        "months": "interval '1-2' year to month",
+        "days": "interval '1 02:03:04.000005' day to second",
+        "mixed": "make_interval(1, 2, 3, 4, 5, 6, 7.5)",
+        "bytes": "cast('é' as binary)",
+    }
+    df = spark.sql("select " + ", ".join(f"{value} as {name}" for name, value in columns.items()))
+    carved = carve(df, str(cut_list), program=program)
+    assert [field.dataType.simpleString() for field in carved.schema.fields[:-1]] == [field.dataType.simpleString() for field in df.schema.fields]
+    as_text = [f"cast({name} as string)" if name != "named" else "cast(map_keys(named) as string)" for name in columns]
+    assert carved.selectExpr(*as_text, "family").collect() == df.selectExpr(*as_text, "'GRP' as family").collect()
+    # A variant is its JSON.
+    if hasattr(T, "VariantType"):
+        variant = spark.sql("""select 'x' as code, parse_json('{"a": [1, "b"]}') as v""")
+        of_variant = yard / "variant.cutlist.toml"
+        of_variant.write_text("[piece.letter]\nof = 'v'\ntake = 'run 2 of letters'\n")
+        carved = carve(variant, str(of_variant), program=program)
+        assert carved.schema["v"].dataType.typeName() == "variant"
+        assert carved.selectExpr("to_json(v) as v", "letter").collect()[0].asDict() == {"v": '{"a":[1,"b"]}', "letter": "b"}
+
+
+def test_lists_as_texts_several_lists_and_limits(spark, program, yard):
+    df = frame(spark, TIDY[:50], 3)
+    plain = yard / "plain.cutlist.toml"
+    text = "[piece.first_letter]\nof = 'part_code'\ntake = 'first 1'\n"
+    carved = carve(df, [str(plain), text], program=program, memory="64M", max_row="1M", timeout=30)
+    one = carve(df, str(plain), program=program).toArrow().to_pylist()
+    assert carved.toArrow().to_pylist() == [{**row, "first_letter": "G"} for row in one]
+    kept, off = offcuts(frame(spark, UNTIDY, 4), str(plain), program=program)
+    counts = summary(frame(spark, UNTIDY, 4), str(plain), program=program)
+    assert off.count() == counts["rows"]["with_faults"] and kept.count() == counts["rows"]["read"] - off.count()
+    assert (off.columns, kept.columns) == (["n", "part_code", "depot", "faults"], list(one[0]))
+    # The counts of a stream are those of its batches.
+    halves = [summary(frame(spark, rows, 2), str(plain), program=program) for rows in (UNTIDY[:1200], UNTIDY[1200:])]
+    assert merge(halves, program=program)["rows"] == counts["rows"]
+    # A program that hangs ends its task.
+    hangs = yard / "hangs"
+    hangs.write_text(f'#!/bin/sh\n[ "$1" = carve ] || exec {program} "$@"\nexec sleep 600\n')
+    hangs.chmod(0o755)
+    with pytest.raises(Exception, match="neither taken nor given a row for 2 seconds"):
+        carve(df, str(plain), program=str(hangs), timeout=2).collect()
+
+
+def test_what_cannot_work_is_refused_before_a_task(spark, program, yard):
+    df = frame(spark, TIDY[:10], 2)
+    plain = str(yard / "plain.cutlist.toml")
+    for name, words in [("depot", "already"), ("DEPOT", "already"), ("a.b", "write faults='a_b'")]:
+        with pytest.raises(CutListError, match=words):
+            carve(df, plain, faults=name, program=program)
+    alike = yard / "alike.cutlist.toml"
+    alike.write_text("[piece.PART_CODE]\nof = 'part_code'\ntake = 'first 3'\n")
+    with pytest.raises(CutListError, match="cannot tell the piece PART_CODE"):
+        carve(df, str(alike), program=program)
+    stream = spark.readStream.format("rate").load().selectExpr("cast(value as string) as part_code", "'x' as depot")
+    with pytest.raises(CutListError, match="foreachBatch"):
+        summary(stream, plain, program=program)
+    with pytest.raises(CutListError, match="foreachBatch"):
+        carve(stream, str(yard / "compared.cutlist.toml"), faults="wrong", program=program)
+    # A list of rows to keep, and one with the settings of its sample, are run.
+    keep = yard / "keep.cutlist.toml"
+    keep.write_text("[reading]\ndelimiter = ';'\nragged = 'set-aside'\n[writing]\nwidths = 'a 1 to 4'\n[rows]\nkeep = ['part_code: ends with \"1K2\"']\n")
+    assert [row.n for row in carve(df, str(keep), program=program).collect()] == [1]
+
+
+def test_folders_are_private_and_those_of_killed_processes_go(program, tmp_path, monkeypatch):
+    from keen_notch_spark import folders
+    from keen_notch_spark.program import found
+
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    ended = subprocess.Popen(["true"])
+    ended.wait()
+    left, other = tmp_path / f"keen-notch-{ended.pid}-x", tmp_path / "keen-notch-mine"
+    left.mkdir(), other.mkdir()
+    with folders.temporary() as folder:
+        assert pathlib.Path(folder).stat().st_mode & 0o077 == 0
+        assert not left.exists() and other.exists()
+    # A file of the working folder is neither taken nor made executable.
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "keen-notch").write_text("")
+    monkeypatch.setenv("PATH", str(pathlib.Path(program).parent))
+    assert pathlib.Path(found("keen-notch")) == pathlib.Path(program).resolve()
+    assert (tmp_path / "keen-notch").stat().st_mode & 0o111 == 0
+
+
 def test_a_worker_that_dies_ends_its_task_with_its_last_words(spark, program, yard):
     df = frame(spark, TIDY, 3)
     broken = yard / "broken"
@@ -225,11 +352,14 @@ def test_a_worker_that_dies_ends_its_task_with_its_last_words(spark, program, ya
     assert not (out / "_SUCCESS").exists() and not list(out.glob("*.parquet"))
     # A program of another version where the tasks are.
     other = yard / "other"
-    marks = 'for word; do [ "$last" = --summary ] && sed -i \'s/"program": "/&9./\' "$word"; last=$word; done'
-    other.write_text(f'#!/bin/sh\n[ "$1" = carve ] || exec {program} "$@"\n{program} "$@"\n{marks}\n')
+    told = subprocess.run([program, "--version"], capture_output=True, text=True).stdout.strip()
+    assert "(build " in told
+    other.write_text(f'#!/bin/sh\n[ "$1" = --version ] && [ -e {yard}/later ] && exec echo "keen-notch 0.1.0 (build 0)"\nexec {program} "$@"\n')
     other.chmod(0o755)
-    with pytest.raises(Exception, match="is version 9.* on the driver"):
-        carve(df, str(yard / "plain.cutlist.toml"), program=str(other)).collect()
+    carved = carve(df, str(yard / "plain.cutlist.toml"), program=str(other))
+    (yard / "later").touch()
+    with pytest.raises(Exception, match=r"is keen-notch 0.1.0 .build 0. on .* on the driver"):
+        carved.collect()
     # A program that is not where the tasks are.
     gone = yard / "gone"
     gone.write_text(f'#!/bin/sh\nexec {program} "$@"\n')

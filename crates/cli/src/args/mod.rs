@@ -20,9 +20,12 @@ pub use reading::{EmptyFormulas, EncodingErrors, FormatOrDatabase, ReadingArgs, 
 pub use shared::{FailOn, FaultArgs, KeepArgs, PartArgs, ThreadArgs};
 pub use writing::{TableArgs, WritingArgs};
 
+/// The version, and the build.
+const BUILD: &str = concat!(env!("CARGO_PKG_VERSION"), " (build ", env!("KEEN_NOTCH_BUILD"), ")");
+
 /// Takes columns of codes apart: measure a value with `gauge`, then carve the column
 #[derive(Debug, Parser)]
-#[command(name = "keen-notch", version, max_term_width = 100, after_help = EXAMPLES)]
+#[command(name = "keen-notch", version, long_version = BUILD, max_term_width = 100, after_help = EXAMPLES)]
 pub struct Args {
     /// When to use colours: auto, always or never
     ///

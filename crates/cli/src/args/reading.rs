@@ -1,6 +1,6 @@
 //! Options for reading tables.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use clap::ValueEnum;
@@ -24,6 +24,9 @@ pub struct ReadingArgs {
     /// The default follows the file name. A database is sqlite:FILE or postgresql://USER@HOST/DATABASE.
     #[arg(long, value_name = "ENDING", value_parser = parse_format)]
     pub from: Option<FormatOrDatabase>,
+    /// File with the names of more input files, one per line; - for standard input
+    #[arg(hide_short_help = true, long, value_name = "FILE")]
+    pub files_from: Option<PathBuf>,
     /// Database table or view (repeatable)
     ///
     /// If input and output are databases, give the input table first and the output table second.

@@ -1,19 +1,20 @@
 //! The inputs of a command, opened as a table, and notes about assumptions.
 
 use std::io::{self, IsTerminal};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::summary::Part;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::workbook::OpenedSheet;
+use keen_notch_io::found::{self, FoundFiles};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::meter::Meter;
 use keen_notch_io::table::Table;
 
-use crate::args::{self, ReadingArgs, refuse_address};
+use crate::args::{self, FormatOrDatabase, ReadingArgs, refuse_address};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
 use crate::draw::visible;
@@ -74,8 +75,13 @@ pub fn inputs(
         return Ok((vec![Input::Database(Arc::new(relation))], written));
     }
     paths.iter().try_for_each(|path| refuse_address(path, "--from"))?;
-    let inputs: Vec<Input> =
-        if paths.is_empty() { vec![Input::Stdin] } else { paths.iter().map(|path| args::input(path)).collect() };
+    let inputs = match (paths, &args.files_from) {
+        ([], None) => vec![Input::Stdin],
+        (paths, listed) => {
+            let listed = listed.as_deref().map(listed_files).transpose()?.unwrap_or_default();
+            found_files(&[paths, &listed].concat(), args, console)?
+        }
+    };
     inputs.iter().try_for_each(|input| files.reads(input))?;
     if inputs.iter().filter(|input| **input == Input::Stdin).count() > 1 {
         return Err(Failure::usage("standard input is named twice", "name - once: it can be read only once"));
@@ -84,6 +90,42 @@ pub fn inputs(
         console.note("reading standard input from the terminal; end it with Ctrl-D");
     }
     Ok((inputs, written))
+}
+
+/// The files that paths name, of which some are folders or patterns.
+fn found_files(paths: &[PathBuf], args: &ReadingArgs, console: &Console) -> Result<Vec<Input>, Failure> {
+    let named = if let Some(FormatOrDatabase::Format(named)) = args.from { Some(named) } else { None };
+    let mut inputs = Vec::new();
+    for path in paths {
+        let input = args::input(path);
+        if input == Input::Stdin {
+            inputs.push(input);
+            continue;
+        }
+        let FoundFiles { files, left_out } = found::files(path, named)?;
+        if left_out > 0 {
+            let words =
+                format!("{}: {} with other endings left out", path.display(), visible::counted(left_out as u64, "file"));
+            console.note(&visible::without_controls(&words));
+        }
+        inputs.extend(files.into_iter().map(Input::File));
+    }
+    Ok(inputs)
+}
+
+/// The names in a file, one per line. Lines without a name do not count.
+fn listed_files(path: &Path) -> Result<Vec<PathBuf>, Failure> {
+    let name = path.display().to_string();
+    let text = match path.as_os_str() == "-" {
+        true => io::read_to_string(io::stdin()),
+        false => std::fs::read_to_string(path),
+    };
+    let text = text.map_err(|source| keen_notch_io::Error::Read { name: name.clone(), source })?;
+    let names: Vec<PathBuf> = text.lines().filter(|line| !line.trim().is_empty()).map(PathBuf::from).collect();
+    if names.is_empty() {
+        return Err(Failure::usage(format!("{name} names no file"), "write a name on each line"));
+    }
+    Ok(names)
 }
 
 /// Refuses inputs that can be read only once. `why` is a clause about the inputs.

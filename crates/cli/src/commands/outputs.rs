@@ -32,7 +32,10 @@ impl Files {
         files: &RunFiles,
         reading: &Reading,
     ) -> Result<Files, Failure> {
-        if reading.ragged == Ragged::SetAside && args.offcuts.is_none() && tables.offcuts_table.is_none() {
+        // Only rows of delimited text can have too few or too many cells.
+        let is_delimited = reading.from.and_then(|named| named.kind).is_none_or(|kind| kind.is_delimited());
+        let sets_aside = reading.ragged == Ragged::SetAside && is_delimited;
+        if sets_aside && args.offcuts.is_none() && tables.offcuts_table.is_none() {
             return Err(Failure::usage(
                 "--ragged set-aside needs a file for rows with too few or too many cells",
                 "add --offcuts FILE",

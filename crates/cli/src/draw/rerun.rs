@@ -170,6 +170,7 @@ mod tests {
     fn commands_say_how_the_input_is_read() {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
             from: None,
+            files_from: None,
             tables: Vec::new(),
             query: None,
             widths: None,

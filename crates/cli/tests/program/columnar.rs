@@ -141,6 +141,14 @@ fn columns_keep_their_types_and_get_pieces_after_them() {
         assert_eq!(both.column(column), twice.column(original));
     }
     assert_eq!(both.column(3).slice(4, 4).as_ref(), &family as &dyn Array);
+    // A column with the faults of each row, which has several leaves in the file: the same as where no column is copied.
+    let faults =
+        ["-c", "code", "-p", "family: before \"-\"", "--check", "family: one of \"GRP\"", "--faults-column", "wrong", "-q"];
+    for (from, to) in [("parts.parquet", "copied.parquet"), ("parts.arrow", "new.parquet")] {
+        assert_eq!(yard.run(&[&["carve", from, "-o", to], &faults[..]].concat()).stderr, "");
+    }
+    let (copied, new) = (read_file(&yard, "copied.parquet"), read_file(&yard, "new.parquet"));
+    assert_eq!((copied.num_rows(), copied.column(9)), (4, new.column(9)));
     // A pipe gets a stream for either extension.
     let piped = yard.command(&[&["carve", "-", "--from", "arrow", "--to", "arrow"], &carve[..]].concat());
     let output = { piped }.write_stdin(std::fs::read(yard.path().join("parts.arrows")).unwrap()).output().unwrap();

@@ -20,6 +20,7 @@ mod escapes;
 mod everyday;
 mod explain;
 mod fixed_width;
+mod folders;
 mod gauge;
 mod hints;
 mod json;

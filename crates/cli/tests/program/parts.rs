@@ -78,6 +78,36 @@ fn parts_joined_are_the_whole_byte_for_byte() {
     compare(&yard, &["a.fwf"], 3, &["--widths", "1 to 9, 10 to 10", "--out-widths", "1 to 9, 10 to 10, 12 to 19"], "fwf");
 }
 
+/// Each part counts the invalid bytes of its own rows, and lists its own inputs, also those without a byte.
+#[test]
+fn parts_count_their_own_replaced_bytes_and_list_empty_inputs() {
+    let yard = yard();
+    let mut bytes = b"code,site\n".to_vec();
+    for row in 0..60_000 {
+        bytes.extend(format!("GRP-{row}").into_bytes());
+        bytes.extend(if row % 3 == 0 { &b"\xFF\xC3,East\n"[..] } else { b",West\n" });
+    }
+    yard.write("a.csv", &bytes);
+    yard.write("b.csv", b"code,site\nHNG-\xFF,East\n");
+    for of in [2, 3, 7] {
+        compare(&yard, &["a.csv", "b.csv"], of, &["--encoding-errors", "replace"], "csv");
+    }
+    let summary: serde_json::Value = serde_json::from_str(&yard.read("all-sum.json")).unwrap();
+    assert_eq!(summary["replacements"], 40_001);
+    // JSON Lines without a line, at each place: the first one has the columns of the others.
+    yard.write("none.jsonl", "");
+    yard.write("a.jsonl", (0..20_000).map(|row| format!("{{\"code\":\"G-{row}\"}}\n")).collect::<String>());
+    for files in [["none.jsonl", "a.jsonl"], ["a.jsonl", "none.jsonl"]] {
+        for of in [1, 2, 3] {
+            compare(&yard, &files, of, &[], "jsonl");
+        }
+        let summary: serde_json::Value = serde_json::from_str(&yard.read("all-sum.json")).unwrap();
+        assert_eq!(summary["inputs"].as_array().unwrap().len(), 2, "{summary}");
+    }
+    let ran = yard.run(&["carve", "none.jsonl", "none.jsonl", "-l", "list.cutlist.toml"]);
+    assert!(ran.status == 3 && ran.stderr.starts_with("error: none.jsonl is empty"), "{}", ran.stderr);
+}
+
 #[test]
 fn runs_over_several_files_and_streams_are_merged() {
     let yard = yard();

@@ -443,6 +443,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         Ok(())
     };
     pool::in_order(job.threads, || table.next_part(), worker, join)?;
+    table.settle_replaced()?;
     Ok(Report { replaced: meter.replaced(), ..merger.finish()? })
 }
 

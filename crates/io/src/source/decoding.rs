@@ -1,6 +1,7 @@
 //! Decodes text in other encodings, and finds invalid bytes.
 
 use std::io::{self, Read};
+use std::ops::Range;
 use std::sync::Arc;
 
 use encoding_rs::{Decoder, DecoderResult};
@@ -45,6 +46,9 @@ pub struct DecodingReader<R> {
     /// The decoded text, and the start of the part that was not returned.
     text: Vec<u8>,
     given: usize,
+    /// The number of decoded bytes before that text, and those of which replaced sequences are counted.
+    decoded: u64,
+    counted: Range<u64>,
     /// The number of lines before the last line of the text, and the code points of the last one.
     lines: u64,
     code_points: usize,
@@ -64,6 +68,8 @@ impl<R: Read> DecodingReader<R> {
             has_ended: false,
             text: Vec::new(),
             given: 0,
+            decoded: 0,
+            counted: 0..u64::MAX,
             lines: 0,
             code_points: 0,
         }
@@ -84,6 +90,7 @@ impl<R: Read> DecodingReader<R> {
     }
 
     fn decode(&mut self) -> io::Result<()> {
+        self.decoded += self.text.len() as u64;
         // Each byte gives at most three, and the end of the text some more.
         self.text.resize(3 * (self.raw.len() - self.unseen) + MOST_BACK, 0);
         self.given = 0;
@@ -107,7 +114,9 @@ impl<R: Read> DecodingReader<R> {
                     bytes: self.raw[begin..end].to_vec(),
                 });
             }
-            self.meter.add_replaced();
+            if self.counted.contains(&(self.decoded + made as u64)) {
+                self.meter.add_replaced();
+            }
             made += char::REPLACEMENT_CHARACTER.encode_utf8(&mut self.text[made..]).len();
             self.code_points += 1;
         };
@@ -126,6 +135,22 @@ impl<R: Read> Read for DecodingReader<R> {
         self.given += given;
         Ok(given)
     }
+}
+
+/// The number of invalid sequences that become U+FFFD in a range of the decoded bytes.
+///
+/// # Errors
+/// The input cannot be read.
+pub fn replaced_within(reader: impl Read, encoding: Encoding, range: Range<u64>) -> io::Result<u64> {
+    let meter = Arc::new(Meter::default());
+    let mut decoding = DecodingReader::new(reader, encoding, WrongBytes::Replace, Arc::clone(&meter));
+    let end = range.end;
+    decoding.counted = range;
+    while decoding.decoded < end && !(decoding.has_ended && decoding.unseen == decoding.raw.len()) {
+        decoding.fill()?;
+        decoding.decode()?;
+    }
+    Ok(meter.replaced())
 }
 
 fn count(text: &[u8], lines: &mut u64, code_points: &mut usize) {

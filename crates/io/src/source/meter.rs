@@ -48,6 +48,10 @@ impl Meter {
         self.replaced.load(Ordering::Relaxed)
     }
 
+    pub fn set_replaced(&self, replaced: u64) {
+        self.replaced.store(replaced, Ordering::Relaxed);
+    }
+
     pub fn add_replaced(&self) {
         self.replaced.fetch_add(1, Ordering::Relaxed);
     }

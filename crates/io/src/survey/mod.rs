@@ -176,6 +176,7 @@ fn collect_all<C: Collector>(
         Ok(())
     };
     pool::in_order(threads, || table.next_part(), worker, count)?;
+    table.settle_replaced()?;
     let mut others = std::mem::take(&mut *lock(&done)).into_iter();
     let mut all = others.next().unwrap_or_else(new);
     others.try_for_each(|other| all.merge(other))?;

@@ -5,6 +5,6 @@ pieces. What comes out, cells and counts, is what one run of the program over al
 """
 
 from .errors import CutListError, WorkerError
-from .frames import carve, check, summary
+from .frames import carve, check, merge, offcuts, summary
 
-__all__ = ["CutListError", "WorkerError", "carve", "check", "summary"]
+__all__ = ["CutListError", "WorkerError", "carve", "check", "merge", "offcuts", "summary"]

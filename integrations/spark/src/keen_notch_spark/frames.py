@@ -5,13 +5,14 @@ import json
 from pyspark.sql import functions as F
 from pyspark.sql import types as T
 
-from . import repeats
-from .program import merged, schema
+from . import carried, repeats
+from .errors import CutListError
+from .program import build, found, merged, schema
 from .shipped import Shipped
-from .tasks import Carved, Counted, summary_of_nothing
+from .tasks import Carved, Counted, Located, summary_of_nothing
 from .worker import Worker
 
-FAULT = T.StructType([T.StructField(name, T.StringType()) for name in ("piece", "check", "kind", "detail")])
+FAULT = T.StructType([T.StructField(name, T.StringType()) for name in repeats.FAULT_FIELDS])
 TYPES = {
     "text": T.StringType(),
     "number": T.DoubleType(),
@@ -22,44 +23,73 @@ TYPES = {
 }
 
 
-def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_outside=False):
+def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_outside=False, **limits):
     """A frame with the pieces of a cut list after its columns.
 
     df: the frame; a column that the list takes pieces of is text, a number, a date or a boolean.
-    cut_list: the path of the list on the driver. It and the files that it names (``listed in``) travel with the job.
+    cut_list: the path of the list on the driver, or its text, or several of either. They and the files that they name (``listed in``)
+        travel with the job. Settings of a list for reading and writing files do not apply.
     faults: the name of a column to add that says what is wrong with each row: a list of structs with piece, check, kind, detail.
     program: the path or name of the program; a name is looked for among the files of the job, then on the PATH.
     column: the column that pieces come from unless they say otherwise.
     allow_outside: whether the list may name files outside its folder.
+    limits: ``memory`` and ``max_row`` as the program's options of these names, such as memory="512M"; ``timeout``, the seconds after which
+        a program that neither takes nor gives a row fails its task.
 
     The columns are known at once; nothing is computed before the frame is. Raises CutListError where the list is wrong, or needs a column
     that the frame lacks.
     """
-    asked = Asked(df, cut_list, program, column, allow_outside, faults)
+    asked = Asked(df, cut_list, program, column, allow_outside, faults, **limits)
+    if asked.compares and faults is not None and df.isStreaming:
+        raise CutListError(
+            "`unique` with faults compares all rows, and a stream has no last one: carve its batches (DataStreamWriter.foreachBatch), or leave faults out"
+        )
     worker = asked.worker("carve", "--to", "arrow")
-    df = asked.plainly_named()
+    df = asked.sent
     if not asked.compares:
-        return df.mapInArrow(Carved(worker, asked.names), asked.frame_schema())
+        return asked.restored(df.mapInArrow(Carved(worker, asked.names), asked.frame_schema()))
     if faults is None:
         # Which rows repeat others changes no cell.
-        return df.mapInArrow(Carved(worker, asked.names, drops=repeats.BY), asked.frame_schema(without=repeats.BY))
-    located = T.StructType(repeats.PLACE.fields + asked.frame_schema().fields)
-    return repeats.with_faults(df.mapInArrow(Carved(worker, asked.names, locates=True), located), asked.compares, faults)
+        carved = df.mapInArrow(Carved(worker, asked.names, drops=repeats.BY), asked.frame_schema(without=repeats.BY))
+        return asked.restored(carved)
+    carved = asked.frame_schema(without=repeats.BY)
+    shares = int(df.sparkSession.conf.get("spark.sql.shuffle.partitions"))
+    records = df.mapInArrow(Located(worker, asked.names, shares), repeats.located_schema(carved))
+    return asked.restored(repeats.with_faults(records, asked.told["checks"], asked.compares, faults, carved.names, shares))
 
 
-def summary(df, cut_list, program="keen-notch", column=None, allow_outside=False):
+def offcuts(df, cut_list, faults="faults", **options):
+    """Two frames: the rows without faults, with their pieces; and the rows with faults, with what is wrong in the column ``faults``.
+
+    The options are those of carve. Each frame is computed on its own, so persist the frame if its rows change from one time to the next.
+    """
+    carved = carve(df, cut_list, faults=faults, **options)
+    wrong = F.size(F.col(f"`{faults}`"))
+    of_frame = [name for name in carved.columns if name in set(df.columns) or name == faults]
+    kept = carved.where(wrong == 0).drop(faults)
+    return kept, carved.where(wrong > 0).select(*["`" + name.replace("`", "``") + "`" for name in of_frame])
+
+
+def merge(summaries, program="keen-notch"):
+    """One summary of several, such as those of the batches of a stream, in the order of their rows; dicts."""
+    return json.loads(merged(program, [json.dumps(one) for one in summaries]))
+
+
+def summary(df, cut_list, program="keen-notch", column=None, allow_outside=False, **limits):
     """What the program's ``--summary`` says of a run over all rows, as a dict. Runs a job, which reads only the columns that the list does.
 
     Rows are counted from 1, partition by partition. Each task's part of it comes with its rows, so what is tried again counts once.
     """
-    asked = Asked(df, cut_list, program, column, allow_outside).pruned()
+    if df.isStreaming:
+        raise CutListError("a summary is of all rows, and a stream has no last one: take the summaries of its batches (DataStreamWriter.foreachBatch)")
+    asked = Asked(df, cut_list, program, column, allow_outside, **limits).pruned()
     if asked.compares:
         worker = asked.worker("carve", "--to", "arrow")
     elif asked.checks:
         worker = asked.worker("check")
     else:
         worker = asked.worker("carve", "--only-pieces", "--to", "arrow")
-    counted = asked.plainly_named().mapInArrow(Counted(worker, asked.names, compares=bool(asked.compares)), Counted.SCHEMA)
+    counted = asked.sent.mapInArrow(Counted(worker, asked.names, compares=bool(asked.compares)), Counted.SCHEMA)
     if asked.compares:
         counted = counted.persist()
     try:
@@ -76,10 +106,10 @@ def summary(df, cut_list, program="keen-notch", column=None, allow_outside=False
             counted.unpersist()
 
 
-def check(df, cut_list, program="keen-notch", column=None, allow_outside=False):
+def check(df, cut_list, program="keen-notch", column=None, allow_outside=False, **limits):
     """The checks of a cut list with the number of rows that each looked at, that of those which do not meet it and their share, and the
     first of them, as a frame. Runs a job."""
-    found = summary(df, cut_list, program, column, allow_outside)
+    found = summary(df, cut_list, program, column, allow_outside, **limits)
     fields = "of string, column string, check string, level string, checked bigint, rows bigint, share double, first_rows array<bigint>"
     rows = [
         (
@@ -101,40 +131,99 @@ def check(df, cut_list, program="keen-notch", column=None, allow_outside=False):
 class Asked:
     """What is asked of a frame: the list, and what the program says that it makes of the columns."""
 
-    def __init__(self, df, cut_list, program, column, allow_outside, faults=None, shipped=None):
+    def __init__(self, df, cut_list, program, column, allow_outside, faults=None, shipped=None, timeout=None, memory=None, max_row=None):
         self.df = df
+        self.timeout = timeout
+        self.limits = [word for name, value in (("--memory", memory), ("--max-row", max_row)) if value is not None for word in (name, str(value))]
         self.program = program
         self.column = column
         self.faults = faults
-        self.names = df.columns
+        self.names = _different(df.columns)
+        if faults is not None:
+            self._refuse_faults(faults)
         self.shipped = shipped or Shipped(cut_list, allow_outside)
         self.options = [*(["-c", column] if column else []), *(["--faults-column", faults] if faults else [])]
-        words = ["--of", self.shipped.path, *self.options, *(["--allow-outside"] if allow_outside else [])]
-        self.told = schema(program, words, self.names)
+        self.told = self._told()
         if self.told["numbers_rows"]:
             raise CutListError("`row number` needs all rows of the table in order, and a task has only some of them: number the rows of the frame first")
         # Rows that are not of one task are not compared by the program.
         if self.told["compares_rows"]:
-            self.told = schema(program, [*words, "--compare-column", repeats.BY], self.names)
             self.options += ["--compare-column", repeats.BY]
+            self.told = self._told()
         self.compares = {number: check for number, check in enumerate(self.told["checks"]) if check["elsewhere"]}
         self.checks = [check for check in self.told["checks"] if not check["implied"]]
+        self._refuse_names_alike()
+        self.sent = self._sent()
         if shipped is None:
             self.shipped.take(self.told["files"])
 
+    def _told(self):
+        """What the program says of the lists."""
+        outside = ["--allow-outside"] if self.shipped.allow_outside else []
+        of_lists = lambda paths: [word for path in paths for word in ("--of", path)]
+        return self.shipped.on_the_driver(lambda paths: schema(self.program, [*of_lists(paths), *self.options, *outside], self.names))
+
+    def _folded(self, name):
+        """A name, as the engine compares names."""
+        return name if self.df.sparkSession.conf.get("spark.sql.caseSensitive") == "true" else name.lower()
+
+    def _refuse_faults(self, faults):
+        if "." in faults or "`" in faults:
+            other = faults.replace(".", "_").replace("`", "_")
+            raise CutListError(f"faults={faults!r} has a character that the engine takes for a field: write faults={other!r}")
+        taken = [name for name in self.df.columns if self._folded(name) == self._folded(faults)]
+        if taken:
+            raise CutListError(f"faults={faults!r}: the frame has a column {taken[0]} already; give the faults another name")
+
+    def _refuse_names_alike(self):
+        """Refuses pieces that the engine could not tell from another column."""
+        known = {}
+        for column in self.told["columns"]:
+            name = column["name"]
+            if column["type"] == "as it is":
+                known.setdefault(self._folded(name), name)
+            elif self._folded(name) in known:
+                raise CutListError(
+                    f"the engine cannot tell the piece {name} from the column {known[self._folded(name)]}: use another name, or set spark.sql.caseSensitive"
+                )
+            else:
+                known[self._folded(name)] = name
+
     def worker(self, *words):
         """What runs the program on an executor."""
-        return Worker(self.program, self.told["program"], self.shipped, [*words, *self.options])
+        return Worker(self.program, build(found(self.program)), self.shipped, [*words, *self.limits, *self.options], self.timeout)
 
-    def plainly_named(self):
-        """The frame with names that the engine takes a column by: one with a point in it would be a field to it. Tasks have the others."""
-        if not any("." in name or "`" in name for name in self.names):
+    def _sent(self):
+        """The frame as it goes to the tasks: under names that the engine takes a column by (one with a point would be a field to it), and
+        without types that cannot be sent."""
+        fields = self.df.schema.fields
+        is_carried = any(carried.needs_carrying(field.dataType) for field in fields)
+        if self.names == self.df.columns and not is_carried and not any("." in name or "`" in name for name in self.names):
             return self.df
-        return self.df.toDF(*[f"column_{place}" for place in range(len(self.names))])
+        plain = self.df.toDF(*[f"column_{place}" for place in range(len(fields))])
+        if not is_carried:
+            return plain
+        return plain.select(*[carried.there(F.col(name), field.dataType).alias(name) for name, field in zip(plain.columns, fields)])
+
+    def restored(self, carved):
+        """What is carved, with the names and types of the frame."""
+        fields = dict(zip(self.names, self.df.schema.fields))
+        if self.names == self.df.columns and not any(carried.needs_carrying(field.dataType) for field in fields.values()):
+            return carved
+        plain = carved.toDF(*[f"column_{place}" for place in range(len(carved.columns))])
+        as_it_is = {column["name"] for column in self.told["columns"] if column["type"] == "as it is"}
+        columns = []
+        for place, name in zip(plain.columns, carved.columns):
+            value, field = F.col(place), fields.get(name)
+            if name in as_it_is and field is not None:
+                columns.append(carried.back(value, field.dataType).alias(field.name))
+            else:
+                columns.append(value.alias(name))
+        return plain.select(*columns)
 
     def frame_schema(self, without=None):
         """The columns of what is carved."""
-        own = {field.name: field for field in self.df.schema.fields}
+        own = {name: T.StructField(name, field.dataType, field.nullable, field.metadata) for name, field in zip(self.names, self.sent.schema.fields)}
         fields = []
         for column in self.told["columns"]:
             name, of = column["name"], column["type"]
@@ -144,13 +233,22 @@ class Asked:
 
     def pruned(self):
         """The same of the columns alone that the list reads, unless it would read others then, as where it names them by their place."""
+        if self.names != self.df.columns:
+            return self
         reads = [name for name in self.names if name in set(self.told["reads"])]
         if not reads or len(reads) == len(self.names):
             return self
         df = self.df.select([F.col("`" + name.replace("`", "``") + "`") for name in reads])
         try:
-            pruned = Asked(df, self.shipped.path, self.program, self.column, self.shipped.allow_outside, shipped=self.shipped)
+            pruned = Asked(df, None, self.program, self.column, self.shipped.allow_outside, shipped=self.shipped, timeout=self.timeout)
+            pruned.limits = self.limits
         except ValueError:
             return self
         same = pruned.told["reads"] == self.told["reads"] and pruned.told["checks"] == self.told["checks"]
         return pruned if same else self
+
+
+def _different(names):
+    """The names; of those that several columns have, with their place, so that the list cannot mean one of them."""
+    doubled = {name for name in names if names.count(name) > 1}
+    return [f"{name} (column {place})" if name in doubled else name for place, name in enumerate(names, 1)]

@@ -1,14 +1,15 @@
 """The program: where it is, what a cut list makes of columns, and summaries put together. Runs on the driver and on executors."""
 
+import functools
 import json
 import os
 import shutil
 import subprocess
-import tempfile
 
 import pyarrow as pa
 
 from .errors import CutListError, WorkerError
+from .folders import temporary
 
 # Summaries that one call puts together: a command line has an end.
 AT_ONCE = 500
@@ -19,10 +20,10 @@ def found(program):
     if os.path.dirname(program):
         places = [program]
     else:
-        places = [os.path.join(folder, program) for folder in _folders_of_the_job()] + [shutil.which(program)]
+        places = [*(os.path.join(folder, program) for folder in _folders_of_the_job()), shutil.which(program)]
     for place in places:
         if place and os.path.isfile(place):
-            if not os.access(place, os.X_OK):
+            if not os.access(place, os.X_OK) and os.path.dirname(program) == "":
                 # Files that come with a job may have lost the right to be run.
                 os.chmod(place, 0o755)
             return os.path.abspath(place)
@@ -33,14 +34,24 @@ def found(program):
 
 
 def _folders_of_the_job():
-    folders = [os.getcwd()]
+    """Where files are that were sent with a job: not the working folder of the driver, which can have anything."""
     try:
         from pyspark import SparkFiles
 
-        folders.append(SparkFiles.getRootDirectory())
+        return [SparkFiles.getRootDirectory()]
     except Exception:  # There is no job, or none that has such a folder.
-        pass
-    return folders
+        return []
+
+
+@functools.lru_cache(maxsize=8)
+def _build(program, _changed):
+    said = subprocess.run([program, "--version"], capture_output=True, text=True)
+    return said.stdout.strip() or f"no program that tells its version: {said.stderr.strip()}"
+
+
+def build(program):
+    """The version and the build of a program, asked once a process."""
+    return _build(program, os.stat(program).st_mtime_ns)
 
 
 def said(process):
@@ -72,7 +83,7 @@ def merged(program, summaries):
 
 
 def _merged(program, summaries):
-    with tempfile.TemporaryDirectory(prefix="keen-notch-") as folder:
+    with temporary() as folder:
         names = []
         for number, summary in enumerate(summaries):
             names.append(os.path.join(folder, f"{number}.json"))

@@ -8,7 +8,7 @@ from pyspark.sql import functions as F
 from pyspark.sql import types as T
 
 # Names of columns that are added for a time.
-BY, ROW, PARTITION = "__keen_notch_by", "__keen_notch_row", "__keen_notch_partition"
+BY, ROW = "__keen_notch_by", "__keen_notch_row"
 
 BY_TYPE = T.ArrayType(
     T.StructType(
@@ -20,7 +20,7 @@ BY_TYPE = T.ArrayType(
         ]
     )
 )
-PLACE = T.StructType([T.StructField(PARTITION, T.IntegerType()), T.StructField(ROW, T.LongType())])
+FAULT_FIELDS = ("piece", "check", "kind", "detail")
 
 # Rows that a summary names of each check.
 FIRST_ROWS = 5
@@ -32,32 +32,72 @@ def _repeats(hashes):
     return hashes.withColumn("nth", F.row_number().over(alike)).where("nth > 1")
 
 
-def with_faults(rows, compares, faults):
-    """Rows with what they are compared by, as rows whose faults name the repeats."""
-    hashes = rows.select(
-        F.col(PARTITION).alias("partition"), F.col(ROW).alias("row"), F.explode(BY).alias("by")
-    ).select("partition", "row", "by.check", "by.hash")
-    named = None
+def located_schema(carved):
+    """What tasks give for :func:`with_faults`: records of rows, of hashes, and of the number of rows of each partition."""
+    return T.StructType(
+        [
+            T.StructField("share", T.IntegerType()),
+            T.StructField("partition", T.IntegerType()),
+            # The number of the row in its partition, and the place of what was made of it: a row can be made several times.
+            T.StructField("row", T.LongType()),
+            T.StructField("place", T.LongType()),
+            T.StructField("check", T.IntegerType()),
+            T.StructField("hash", T.BinaryType()),
+            T.StructField("rows", T.LongType()),
+            T.StructField("data", carved),
+        ]
+    )
+
+
+def with_faults(records, checks, compares, faults, names, shares):
+    """Rows whose faults name the repeats among them.
+
+    records: see :func:`located_schema`. All comes from one evaluation of the frame: its rows go along with their hashes, because in a
+    second evaluation they can be in another order. checks: all checks of the list. names: the columns of the result. shares: the hashes
+    are divided into so many shares, each of which is compared on its own.
+    """
+    own = F.when(F.col("hash").isNull(), F.col("place")).otherwise(F.xxhash64("check", "hash"))
+    records = records.withColumn("share", F.coalesce("share", F.pmod(own, F.lit(shares)).cast("int")))
+    # The number of a row over all partitions: each share of the hashes has the number of rows of every partition.
+    in_order = Window.partitionBy("share").orderBy("partition", F.col("rows").asc_nulls_first())
+    before = F.coalesce(F.sum("rows").over(in_order.rowsBetween(Window.unboundedPreceding, Window.currentRow)), F.lit(0))
+    numbered = records.withColumn("number", before + F.col("row")).where("rows is null")
+    alike = Window.partitionBy("share", "check", "hash").orderBy("number", "place")
+    numbered = numbered.withColumn("nth", F.row_number().over(alike)).withColumn("first", F.first("number").over(alike))
+    fault = None
     for number, check in compares.items():
-        if check["level"] != "fault":
-            continue
-        fault = F.struct(
-            F.lit(check["of"]).alias("piece"),
-            F.lit(check["check"]).alias("check"),
-            F.lit("not-unique").alias("kind"),
-            F.lit("a row before it has it too").alias("detail"),
-        )
-        case = F.when(F.col("check") == number, fault)
-        named = case if named is None else F.coalesce(named, case)
-    if named is None:
-        return rows.drop(PARTITION, ROW, BY)
-    repeated = _repeats(hashes).withColumn("fault", named).where("fault is not null").groupBy("partition", "row")
-    repeated = repeated.agg(F.array_sort(F.collect_list("fault")).alias("__keen_notch_more"))
-    joined = rows.join(
-        repeated, (rows[PARTITION] == repeated["partition"]) & (rows[ROW] == repeated["row"]), "left"
-    ).drop("partition", "row")
-    more = F.coalesce(F.col("__keen_notch_more"), F.array().cast(rows.schema[faults].dataType))
-    return joined.withColumn(faults, F.concat(F.col(faults), more)).drop(PARTITION, ROW, BY, "__keen_notch_more")
+        if check["level"] == "fault":
+            # A check of several columns has a text after its word.
+            has = "has it too" if check["check"] == "unique" else "has the same values together"
+            texts = [F.lit(check["of"]), F.lit(check["check"]), F.lit("not-unique"), F.concat_ws(" ", F.lit("row"), F.col("first"), F.lit(has))]
+            made = F.struct(*[text.alias(name) for text, name in zip(texts, FAULT_FIELDS)])
+            case = F.when((F.col("check") == number) & F.col("hash").isNotNull() & (F.col("nth") > 1), made)
+            fault = case if fault is None else F.coalesce(fault, case)
+    if fault is not None:
+        numbered = numbered.withColumn("fault", fault)
+    if fault is None:
+        rows = numbered.where("data is not null")
+    else:
+        # What was made of a row has all its faults. Nothing is collected where there is nothing.
+        numbered = numbered.withColumn("placed", F.when(F.col("fault").isNotNull(), F.struct("check", "place", "nth", "fault")))
+        rows = numbered.groupBy("partition", "row").agg(F.collect_list("data").alias("all"), F.array_sort(F.collect_list("placed")).alias("more"))
+        rows = rows.select(F.explode("all").alias("data"), F.transform("more", lambda one: one["fault"]).alias("more"))
+    field = lambda name: F.col("data").getField(name)
+    if fault is None:
+        return rows.select(*[field(name).alias(name) for name in names])
+    # Faults are in the order of the list, those of one check in the order of the results.
+    order = F.create_map(*[part for place, check in enumerate(checks) for part in (F.lit(_key(check["of"], check["check"])), F.lit(place))])
+    placed = lambda one, place: F.struct(
+        F.coalesce(order[F.concat(one["piece"], F.lit("\0"), one["check"])], F.lit(len(checks))).alias("check"), place.alias("place"), one.alias("fault")
+    )
+    all_faults = F.concat(field(faults), F.col("more"))
+    sorted_faults = F.transform(F.array_sort(F.transform(all_faults, placed)), lambda one: one["fault"])
+    all_faults = F.when(F.size("more") > 0, sorted_faults).otherwise(field(faults))
+    return rows.select(*[(all_faults if name == faults else field(name)).alias(name) for name in names])
+
+
+def _key(piece, check):
+    return f"{piece}\0{check}"
 
 
 def count(hashes, compares):

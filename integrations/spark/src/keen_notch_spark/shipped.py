@@ -1,43 +1,78 @@
-"""A cut list as it travels with a job: its text, and the files with values that it names."""
+"""Cut lists as they travel with a job: their texts, and the files with values that they name."""
 
 import os
 
 from .errors import CutListError
+from .folders import temporary
 
 
 class Shipped:
-    """A cut list and what it names, in memory."""
+    """Cut lists and what they name, in memory.
 
-    def __init__(self, path, allow_outside):
-        self.path = os.path.abspath(path)
-        self.name = os.path.basename(self.path)
+    cut_lists: a path or a text, or several of them. What has a line end, or no file of its name and a ``=``, is a text.
+    """
+
+    def __init__(self, cut_lists, allow_outside):
+        several = [cut_lists] if isinstance(cut_lists, (str, os.PathLike)) else list(cut_lists)
+        if not several:
+            raise CutListError("no cut list is given: name one, or give its text")
+        self.lists = [_List(os.fspath(one)) for one in several]
         self.allow_outside = allow_outside
+        # The files, by their paths below the folder of a task.
         self.files = {}
-        # Folders that the list is put below, so that what it names above its own has a place too.
+        # Folders that a list is put below, so that what it names above its own has a place too.
         self.depth = 0
+
+    def on_the_driver(self, ask):
+        """What a function gives for the words that name the lists on this machine."""
+        with temporary() as folder:
+            paths = []
+            for number, one in enumerate(self.lists):
+                path = one.path
+                if path is None:
+                    path = os.path.join(folder, f"{number}.cutlist.toml")
+                    with open(path, "wb") as file:
+                        file.write(one.text)
+                paths.append(path)
+            return ask(paths)
+
+    def take(self, names):
+        """Takes the files that the lists name, as they name them: below the folder of a list, or of the driver."""
+        for name in names:
+            if os.path.isabs(name):
+                raise CutListError(f"the cut list names {name} by a path that other machines may not have: name it from the list on")
+            self.depth = max(self.depth, os.path.normpath(name).split(os.sep).count(os.pardir))
+        for name in names:
+            for number, one in enumerate(self.lists):
+                source = os.path.join(one.folder, name)
+                if os.path.isfile(source):
+                    with open(source, "rb") as file:
+                        self.files[os.path.join(self._place(number), name)] = file.read()
+
+    def _place(self, number):
+        return os.path.join(f"list-{number}", *["list"] * self.depth)
+
+    def put(self, folder):
+        """Writes all into a folder; gives the paths of the lists there."""
+        lists = {os.path.join(self._place(number), one.name): one.text for number, one in enumerate(self.lists)}
+        for name, content in {**lists, **self.files}.items():
+            path = os.path.normpath(os.path.join(folder, name))
+            os.makedirs(os.path.dirname(path), exist_ok=True)
+            with open(path, "wb") as file:
+                file.write(content)
+        return [os.path.join(folder, name) for name in lists]
+
+
+class _List:
+    def __init__(self, given):
+        self.path, self.name, self.folder = None, "list.cutlist.toml", os.getcwd()
+        if "\n" in given or ("=" in given and not os.path.exists(given)):
+            self.text = given.encode()
+            return
+        self.path = os.path.abspath(given)
+        self.name, self.folder = os.path.basename(self.path), os.path.dirname(self.path)
         try:
             with open(self.path, "rb") as file:
                 self.text = file.read()
         except OSError as error:
-            raise CutListError(f"{path} cannot be read: {error.strerror}") from error
-
-
-    def take(self, names):
-        """Takes the files that the list names, as it names them."""
-        for name in names:
-            if os.path.isabs(name):
-                raise CutListError(f"the cut list names {name} by a path that other machines may not have: name it from the list on")
-            with open(os.path.join(os.path.dirname(self.path), name), "rb") as file:
-                self.files[name] = file.read()
-            self.depth = max(self.depth, os.path.normpath(name).split(os.sep).count(os.pardir))
-
-    def put(self, folder):
-        """Writes all into a folder; gives the path of the list there."""
-        place = os.path.join(folder, *["list"] * (self.depth + 1))
-        os.makedirs(place)
-        for name, content in {self.name: self.text, **self.files}.items():
-            path = os.path.normpath(os.path.join(place, name))
-            os.makedirs(os.path.dirname(path), exist_ok=True)
-            with open(path, "wb") as file:
-                file.write(content)
-        return os.path.join(place, self.name)
+            raise CutListError(f"{given} cannot be read: {error.strerror}") from error

@@ -4,7 +4,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyspark import TaskContext
 
-from .repeats import BY, PARTITION, ROW
+from .repeats import BY, ROW
 
 
 def _partition():
@@ -23,21 +23,77 @@ def summary_of_nothing(worker, names):
 class Carved:
     """Rows with their pieces."""
 
-    def __init__(self, worker, names, drops=None, locates=False):
+    def __init__(self, worker, names, drops=None):
         self.worker = worker
         self.names = names
         self.drops = drops
-        self.locates = locates
 
     def __call__(self, batches):
-        batches = _named(batches, self.names)
-        made = self.worker.run(_numbered(batches) if self.locates else batches, lambda _: None)
-        for batch in _once_a_row(made) if self.locates else made:
-            if self.drops:
-                batch = batch.drop_columns([self.drops])
-            if self.locates:
-                batch = _with_partition_first(batch)
-            yield batch
+        for batch in self.worker.run(_named(batches, self.names), lambda _: None):
+            yield batch.drop_columns([self.drops]) if self.drops else batch
+
+
+class Located:
+    """Rows with their pieces and hashes, as records for the engine's shuffle; see ``repeats.located_schema``."""
+
+    def __init__(self, worker, names, shares):
+        self.worker = worker
+        self.names = names
+        # The hashes are divided into this many shares, each of which is compared on its own.
+        self.shares = shares
+
+    def __call__(self, batches):
+        partition, numbered, place = _partition(), _Numbered(_named(batches, self.names)), 0
+        schema = None
+        for batch in _once_a_row(self.worker.run(numbered, lambda _: None)):
+            records = self._records(batch, partition, place)
+            place += batch.num_rows
+            schema = records.schema
+            yield records
+        if schema is not None and numbered.rows:
+            yield self._counts(schema, partition, numbered.rows)
+
+    def _records(self, batch, partition, first):
+        by = batch.column(BY)
+        parents, firsts, hashed = _places(pc.fill_null(pc.list_value_length(by), 0).to_pylist())
+        flat = pc.list_flatten(by)
+        checks, hashes = (pc.take(pc.struct_field(flat, name), hashed) for name in ("check", "hash"))
+        names = [name for name in batch.schema.names if name not in (BY, ROW)]
+        fields = [batch.schema.field(name) for name in names]
+        data = pa.StructArray.from_arrays([batch.column(name) for name in names], fields=fields)
+        columns = {
+            "share": pa.nulls(len(parents), pa.int32()),
+            "partition": pa.array([partition] * len(parents), pa.int32()),
+            "row": pc.take(batch.column(ROW), parents),
+            "place": pc.add(parents, first),
+            "check": checks,
+            "hash": hashes,
+            "rows": pa.nulls(len(parents), pa.int64()),
+            "data": pc.take(data, firsts),
+        }
+        return pa.RecordBatch.from_arrays(list(columns.values()), names=list(columns))
+
+    def _counts(self, schema, partition, rows):
+        """The number of rows of the partition, for each share."""
+        columns = {"share": list(range(self.shares)), "partition": [partition] * self.shares, "rows": [rows] * self.shares}
+        arrays = [pa.array(columns[field.name], field.type) if field.name in columns else pa.nulls(self.shares, field.type) for field in schema]
+        return pa.RecordBatch.from_arrays(arrays, schema=schema)
+
+
+def _places(lengths):
+    """Of rows with so many hashes each, the records: the row of each, the row again where its data is, and the hash. A row without a hash
+    has one record."""
+    if all(length == 1 for length in lengths):
+        each = pa.array(range(len(lengths)), pa.int64())
+        return each, each, each
+    parents, firsts, hashed = [], [], []
+    at = 0
+    for row, length in enumerate(lengths):
+        parents.extend([row] * max(length, 1))
+        firsts.extend([row, *[None] * (length - 1)])
+        hashed.extend(range(at, at + length) if length else [None])
+        at += length
+    return tuple(pa.array(places, pa.int64()) for places in (parents, firsts, hashed))
 
 
 class Counted:
@@ -66,7 +122,7 @@ class Counted:
     def __call__(self, batches):
         partition, found = _partition(), []
         batches = _named(batches, self.names)
-        made = self.worker.run(_numbered(batches) if self.compares else batches, found.append)
+        made = self.worker.run(_Numbered(batches) if self.compares else batches, found.append)
         for batch in _once_a_row(made) if self.compares else made:
             if self.compares:
                 yield self._hashes(batch, partition)
@@ -94,13 +150,19 @@ def _named(batches, names):
         yield batch if batch.schema.names == names else pa.RecordBatch.from_arrays(batch.columns, names=names)
 
 
-def _numbered(batches):
-    """The batches with the number of each row in its partition, from 1, before their columns."""
-    row = 1
-    for batch in batches:
-        numbers = pa.array(range(row, row + batch.num_rows), pa.int64())
-        row += batch.num_rows
-        yield pa.RecordBatch.from_arrays([*batch.columns, numbers], names=[*batch.schema.names, ROW])
+class _Numbered:
+    """The batches with the number of each row in its partition, from 1, after their columns."""
+
+    def __init__(self, batches):
+        self.batches = batches
+        # The number of rows so far.
+        self.rows = 0
+
+    def __iter__(self):
+        for batch in self.batches:
+            numbers = pa.array(range(self.rows + 1, self.rows + 1 + batch.num_rows), pa.int64())
+            self.rows += batch.num_rows
+            yield pa.RecordBatch.from_arrays([*batch.columns, numbers], names=[*batch.schema.names, ROW])
 
 
 def _once_a_row(batches):
@@ -118,10 +180,3 @@ def _once_a_row(batches):
             columns[place] = pa.array(kept, by.type)
             batch = pa.RecordBatch.from_arrays(columns, schema=batch.schema)
         yield batch
-
-
-def _with_partition_first(batch):
-    partition = pa.array([_partition()] * batch.num_rows, pa.int32())
-    others = [name for name in batch.schema.names if name != ROW]
-    columns = [partition, batch.column(ROW), *(batch.column(name) for name in others)]
-    return pa.RecordBatch.from_arrays(columns, names=[PARTITION, ROW, *others])

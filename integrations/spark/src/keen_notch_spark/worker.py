@@ -1,15 +1,16 @@
 """On an executor: the rows of a task through the program and back, as a stream of Arrow."""
 
-import json
+import contextlib
 import os
 import subprocess
-import tempfile
 import threading
+import time
 
 import pyarrow as pa
 
 from .errors import WorkerError
-from .program import found
+from .folders import temporary
+from .program import build, found
 
 # Bytes of the last words of a program that are told.
 LAST_WORDS = 4000
@@ -18,12 +19,14 @@ LAST_WORDS = 4000
 class Worker:
     """How the program is run on the rows of a task. Travels with the job."""
 
-    def __init__(self, program, version, shipped, words):
+    def __init__(self, program, version, shipped, words, timeout=None):
         self.program = program
         self.version = version
         self.shipped = shipped
         # The command and its options, without the list.
         self.words = words
+        # The seconds after which a program that neither takes nor gives anything is ended; None to wait for ever.
+        self.timeout = timeout
 
     def run(self, batches, take_summary):
         """Gives what the program makes of some batches, of which there is one or more, and its summary to a function, as JSON."""
@@ -31,21 +34,32 @@ class Worker:
         first = next(batches, None)
         if first is None:
             return
-        with tempfile.TemporaryDirectory(prefix="keen-notch-") as folder:
+        with temporary() as folder:
             summary = os.path.join(folder, "summary.json")
             command, *options = self.words
-            list_options = ["-l", self.shipped.put(folder), *(["--allow-outside"] if self.shipped.allow_outside else [])]
+            lists = [word for path in self.shipped.put(folder) for word in ("-l", path)]
+            list_options = [*lists, *(["--allow-outside"] if self.shipped.allow_outside else [])]
             words = [command, "-", "--from", "arrow", *list_options, "--quiet", "--threads", "1", "--summary", summary, *options]
+            program = found(self.program)
+            here = build(program)
+            if here != self.version:
+                raise WorkerError(f"the program is {here} on {os.uname().nodename}, and {self.version} on the driver")
             with open(os.path.join(folder, "errors"), "w+b") as errors:
                 process = subprocess.Popen(
-                    [found(self.program), *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, cwd=folder
+                    [program, *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, cwd=folder
                 )
-                feeder = _Feeder(process, first, batches)
+                watch = _Watch(process, self.timeout)
+                feeder = _Feeder(process, first, batches, watch)
                 feeder.start()
                 try:
-                    yield from _read(process.stdout)
+                    for batch in _read(process.stdout, watch):
+                        # The time that the engine takes for the rows is not the program's.
+                        with watch.paused():
+                            yield batch
                     status = process.wait()
                     feeder.join()
+                    if watch.has_ended_it:
+                        raise WorkerError(f"keen-notch has neither taken nor given a row for {self.timeout} seconds on {os.uname().nodename}")
                     if feeder.failure is not None:
                         raise feeder.failure
                     # A check that found faults has done what it was told.
@@ -55,22 +69,21 @@ class Worker:
                     # Where somebody wants no more rows, or something failed, it is not waited for.
                     if process.poll() is None:
                         process.kill()
+                    watch.end()
                     process.stdout.close()
                     process.wait()
             with open(summary, encoding="utf-8") as file:
                 text = file.read()
-        version = json.loads(text)["program"]
-        if version != self.version:
-            raise WorkerError(f"the program is version {version} on {os.uname().nodename}, and {self.version} on the driver")
         take_summary(text)
 
 
 class _Feeder(threading.Thread):
     """Writes batches to the program, while what comes back is read: a pipe holds little."""
 
-    def __init__(self, process, first, rest):
+    def __init__(self, process, first, rest, watch):
         super().__init__(daemon=True)
         self.process = process
+        self.watch = watch
         self.first = first
         self.rest = rest
         self.failure = None
@@ -78,9 +91,13 @@ class _Feeder(threading.Thread):
     def run(self):
         try:
             with self.process.stdin as out, pa.ipc.new_stream(out, self.first.schema) as writer:
-                writer.write_batch(self.first)
-                for batch in self.rest:
+                batch = self.first
+                while batch is not None:
                     writer.write_batch(batch)
+                    self.watch.note()
+                    # The time that the engine takes to give rows is not the program's.
+                    with self.watch.paused():
+                        batch = next(self.rest, None)
         except OSError:
             # The program has ended, and its last words are told.
             pass
@@ -90,10 +107,52 @@ class _Feeder(threading.Thread):
             self.process.kill()
 
 
-def _read(stream):
+class _Watch:
+    """Ends a program that hangs: for some seconds it has neither taken nor given a row, and nobody else was waited for."""
+
+    def __init__(self, process, timeout):
+        self.process = process
+        self.timeout = timeout
+        self.has_ended_it = False
+        self.last = time.monotonic()
+        self.pauses = 0
+        self.lock = threading.Lock()
+        self.over = threading.Event()
+        if timeout is not None:
+            threading.Thread(target=self._look, daemon=True).start()
+
+    def note(self):
+        """Something came or went."""
+        self.last = time.monotonic()
+
+    @contextlib.contextmanager
+    def paused(self):
+        with self.lock:
+            self.pauses += 1
+        try:
+            yield
+        finally:
+            with self.lock:
+                self.pauses -= 1
+            self.note()
+
+    def end(self):
+        self.over.set()
+
+    def _look(self):
+        while not self.over.wait(min(1.0, self.timeout / 4)):
+            if self.pauses == 0 and time.monotonic() - self.last > self.timeout:
+                self.has_ended_it = True
+                self.process.kill()
+                return
+
+
+def _read(stream, watch):
     try:
         with pa.ipc.open_stream(stream) as reader:
-            yield from reader
+            for batch in reader:
+                watch.note()
+                yield batch
     except (pa.ArrowInvalid, OSError):
         # The program has ended early, or had nothing to write: its exit status tells.
         return

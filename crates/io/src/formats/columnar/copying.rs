@@ -106,8 +106,11 @@ impl CopyingWriter {
                     self.new = self.new_columns()?;
                 }
                 let batch = batch.slice(at, rows);
-                for ((writer, field), array) in self.new.iter_mut().zip(batch.schema_ref().fields()).zip(batch.columns()) {
-                    compute_leaves(field, array)?.iter().try_for_each(|leaf| writer.write(leaf))?;
+                // A list of structs has a writer for each of its leaves.
+                let mut writers = self.new.iter_mut();
+                for (field, array) in batch.schema_ref().fields().iter().zip(batch.columns()) {
+                    let leaves = compute_leaves(field, array)?;
+                    leaves.iter().zip(writers.by_ref()).try_for_each(|(leaf, writer)| writer.write(leaf))?;
                 }
             }
             (self.rows, at) = (self.rows + rows, at + rows);
@@ -141,7 +144,7 @@ impl CopyingWriter {
         let chunks = metadata.row_group(index).columns();
         let (root_of, descriptor) = (file.metadata.parquet_schema(), metadata.file_metadata().schema_descr());
         let mut group = self.writer.next_row_group()?;
-        for column in &self.columns {
+        for (column, leaves) in self.columns.iter().zip(&self.leaves) {
             match column {
                 Some(column) => {
                     let of_column = (0..descriptor.num_columns()).filter(|leaf| root_of.get_column_root_idx(*leaf) == *column);
@@ -158,7 +161,7 @@ impl CopyingWriter {
                     }
                 }
                 None => {
-                    if let Some(writer) = new.next() {
+                    for writer in new.by_ref().take(*leaves) {
                         writer.close()?.append_to_row_group(&mut group)?;
                     }
                 }

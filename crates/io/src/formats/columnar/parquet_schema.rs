@@ -5,6 +5,7 @@ use arrow_schema::{DataType, Field, FieldRef, Schema, TimeUnit};
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use parquet::arrow::arrow_reader::{ArrowReaderMetadata, ArrowReaderOptions};
+use parquet::basic::Type as PhysicalType;
 use parquet::errors::Result;
 use parquet::file::metadata::ParquetMetaData;
 use parquet::file::reader::ChunkReader;
@@ -17,7 +18,11 @@ use crate::formats::columnar::parquet_types::{children, schema_in_parquet, with_
 /// The file is not Parquet, or its metadata is damaged.
 pub fn parquet_metadata(reader: &impl ChunkReader) -> Result<ArrowReaderMetadata> {
     let metadata = ArrowReaderMetadata::load(reader, ArrowReaderOptions::new())?;
-    let zoned = embedded_schema(metadata.metadata()).map(|embedded| with_zones(metadata.schema(), &embedded));
+    let instants = with_instants(metadata.schema(), metadata.metadata());
+    let zoned = match embedded_schema(metadata.metadata()) {
+        Some(embedded) => Some(with_zones(&instants, &embedded)),
+        None => Some(instants),
+    };
     let zoned = zoned.filter(|zoned| zoned != &**metadata.schema());
     // The embedded schema can contain types that Parquet does not keep, such as dictionaries with short indexes.
     match schema_in_parquet(zoned.as_ref().unwrap_or(metadata.schema())).or(zoned) {
@@ -27,6 +32,19 @@ pub fn parquet_metadata(reader: &impl ChunkReader) -> Result<ArrowReaderMetadata
         }
         None => Ok(metadata),
     }
+}
+
+/// The schema with a zone for columns of 96 bits: they are moments in UTC, although the type has no place for a zone. Without one, they
+/// would be written as local times.
+fn with_instants(schema: &Schema, metadata: &ParquetMetaData) -> Schema {
+    let columns = metadata.file_metadata().schema_descr().root_schema().get_fields();
+    let fields = schema.fields().iter().zip(columns).map(|(field, column)| match field.data_type() {
+        DataType::Timestamp(unit, None) if column.is_primitive() && column.get_physical_type() == PhysicalType::INT96 => {
+            Arc::new(Field::clone(field).with_data_type(DataType::Timestamp(*unit, Some("UTC".into()))))
+        }
+        _ => Arc::clone(field),
+    });
+    Schema::new_with_metadata(fields.collect::<Vec<_>>(), schema.metadata().clone())
 }
 
 /// The Arrow schema that the writer of a file embedded: an IPC message in base64, under the key `ARROW:schema`.

@@ -1,0 +1,39 @@
+"""Temporary folders, which have the list and its values: private to the user, and removed at the latest by the next run."""
+
+import os
+import shutil
+import tempfile
+
+PREFIX = "keen-notch-"
+
+
+def temporary():
+    """A folder for the time of a ``with``. Its name has the number of the process, so that what a killed process left can be told."""
+    tidy()
+    return tempfile.TemporaryDirectory(prefix=f"{PREFIX}{os.getpid()}-")
+
+
+def tidy():
+    """Removes the folders of this user whose processes have ended."""
+    place = tempfile.gettempdir()
+    for name in os.listdir(place):
+        process = name[len(PREFIX) :].split("-")[0] if name.startswith(PREFIX) else ""
+        if not process.isdigit() or _runs(int(process)):
+            continue
+        folder = os.path.join(place, name)
+        try:
+            if os.lstat(folder).st_uid == os.getuid():
+                shutil.rmtree(folder, ignore_errors=True)
+        except OSError:
+            # Another process has removed it.
+            continue
+
+
+def _runs(process):
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True

@@ -297,6 +297,25 @@ def test_lists_as_texts_several_lists_and_limits(spark, program, yard):
         carve(df, str(plain), program=str(hangs), timeout=2).collect()
 
 
+def test_large_files_of_a_list_are_written_once_by_a_process(spark, program, yard):
+    (yard / "codes.csv").write_text("code\n" + "".join(f"GRP-{n:08}\n" for n in range(200_000)))
+    cut_list = yard / "listed.cutlist.toml"
+    cut_list.write_text("[piece.code]\nof = 'part_code'\ntake = 'first 12'\ncheck = ['listed in \"codes.csv\"']\n")
+    df = frame(spark, TIDY, 12)
+    assert summary(df, str(cut_list), program=program)["rows"] == {"read": 2000, "kept": 2000, "written": 2000, "set_aside": 0, "left_out": 0, "with_faults": 0}
+
+    def folders(batches):
+        import glob
+        import tempfile
+
+        for batch in batches:
+            found = glob.glob(f"{tempfile.gettempdir()}/keen-notch-*/list-0/codes.csv")
+            yield pa.RecordBatch.from_pydict({"found": [len(found)]})
+
+    # Two executors, each with one process for all of its tasks.
+    assert 1 <= spark.range(1).mapInArrow(folders, "found bigint").first().found <= 4
+
+
 def test_what_cannot_work_is_refused_before_a_task(spark, program, yard):
     df = frame(spark, TIDY[:10], 2)
     plain = str(yard / "plain.cutlist.toml")

@@ -1,5 +1,6 @@
 """Temporary folders, which have the list and its values: private to the user, and removed at the latest by the next run."""
 
+import atexit
 import os
 import shutil
 import tempfile
@@ -11,6 +12,14 @@ def temporary():
     """A folder for the time of a ``with``. Its name has the number of the process, so that what a killed process left can be told."""
     tidy()
     return tempfile.TemporaryDirectory(prefix=f"{PREFIX}{os.getpid()}-")
+
+
+def lasting():
+    """A folder until this process ends."""
+    tidy()
+    folder = tempfile.mkdtemp(prefix=f"{PREFIX}{os.getpid()}-")
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
 
 
 def tidy():

@@ -191,7 +191,8 @@ class Asked:
 
     def worker(self, *words):
         """What runs the program on an executor."""
-        return Worker(self.program, build(found(self.program)), self.shipped, [*words, *self.limits, *self.options], self.timeout)
+        worker = Worker(self.program, build(found(self.program)), self.shipped, [*words, *self.limits, *self.options], self.timeout)
+        return worker.sent_by(self.df.sparkSession.sparkContext)
 
     def _sent(self):
         """The frame as it goes to the tasks: under names that the engine takes a column by (one with a point would be a field to it), and

@@ -1,5 +1,6 @@
 """Cut lists as they travel with a job: their texts, and the files with values that they name."""
 
+import hashlib
 import os
 
 from .errors import CutListError
@@ -49,18 +50,35 @@ class Shipped:
                     with open(source, "rb") as file:
                         self.files[os.path.join(self._place(number), name)] = file.read()
 
+    def size(self):
+        """The bytes of the files."""
+        return sum(map(len, self.files.values()))
+
+    def name(self):
+        """A name for the content: the same for the same lists and files."""
+        digest = hashlib.sha256()
+        for path, content in sorted(self._all().items()):
+            digest.update(f"{path}\0{len(content)}\0".encode())
+            digest.update(content)
+        return digest.hexdigest()
+
+    def _all(self):
+        return {**self._lists(), **self.files}
+
+    def _lists(self):
+        return {os.path.join(self._place(number), one.name): one.text for number, one in enumerate(self.lists)}
+
     def _place(self, number):
         return os.path.join(f"list-{number}", *["list"] * self.depth)
 
     def put(self, folder):
         """Writes all into a folder; gives the paths of the lists there."""
-        lists = {os.path.join(self._place(number), one.name): one.text for number, one in enumerate(self.lists)}
-        for name, content in {**lists, **self.files}.items():
+        for name, content in self._all().items():
             path = os.path.normpath(os.path.join(folder, name))
             os.makedirs(os.path.dirname(path), exist_ok=True)
             with open(path, "wb") as file:
                 file.write(content)
-        return [os.path.join(folder, name) for name in lists]
+        return [os.path.join(folder, name) for name in self._lists()]
 
 
 class _List:

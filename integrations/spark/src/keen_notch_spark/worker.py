@@ -9,11 +9,15 @@ import time
 import pyarrow as pa
 
 from .errors import WorkerError
-from .folders import temporary
+from .folders import lasting, temporary
 from .program import build, found
 
 # Bytes of the last words of a program that are told.
 LAST_WORDS = 4000
+# Bytes of files from which they are sent on their own.
+LARGE = 1 << 20
+# The folders that this process has written, by the name of their content.
+_PLACED = {}
 
 
 class Worker:
@@ -22,11 +26,27 @@ class Worker:
     def __init__(self, program, version, shipped, words, timeout=None):
         self.program = program
         self.version = version
+        # The lists and their files, or what the engine sends once to each executor.
         self.shipped = shipped
+        self.name, self.allow_outside = shipped.name(), shipped.allow_outside
         # The command and its options, without the list.
         self.words = words
         # The seconds after which a program that neither takes nor gives anything is ended; None to wait for ever.
         self.timeout = timeout
+
+    def sent_by(self, context):
+        """The same; large files are sent once to each executor, and not with each task."""
+        if self.shipped.size() > LARGE:
+            self.shipped = context.broadcast(self.shipped)
+        return self
+
+    def _placed(self):
+        """The folder with the lists and files, and the paths of the lists there. Written once by a process, which runs many tasks."""
+        if self.name not in _PLACED:
+            shipped = self.shipped.value if hasattr(self.shipped, "value") else self.shipped
+            folder = lasting()
+            _PLACED[self.name] = (folder, shipped.put(folder))
+        return _PLACED[self.name]
 
     def run(self, batches, take_summary):
         """Gives what the program makes of some batches, of which there is one or more, and its summary to a function, as JSON."""
@@ -37,8 +57,9 @@ class Worker:
         with temporary() as folder:
             summary = os.path.join(folder, "summary.json")
             command, *options = self.words
-            lists = [word for path in self.shipped.put(folder) for word in ("-l", path)]
-            list_options = [*lists, *(["--allow-outside"] if self.shipped.allow_outside else [])]
+            root, lists = self._placed()
+            lists = [word for path in lists for word in ("-l", path)]
+            list_options = [*lists, *(["--allow-outside"] if self.allow_outside else [])]
             words = [command, "-", "--from", "arrow", *list_options, "--quiet", "--threads", "1", "--summary", summary, *options]
             program = found(self.program)
             here = build(program)
@@ -46,7 +67,7 @@ class Worker:
                 raise WorkerError(f"the program is {here} on {os.uname().nodename}, and {self.version} on the driver")
             with open(os.path.join(folder, "errors"), "w+b") as errors:
                 process = subprocess.Popen(
-                    [program, *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, cwd=folder
+                    [program, *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=errors, cwd=root
                 )
                 watch = _Watch(process, self.timeout)
                 feeder = _Feeder(process, first, batches, watch)

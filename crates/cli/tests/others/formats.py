@@ -436,6 +436,20 @@ def types():
                 same(cut[name].null_count, values.count(None) if has_nulls else 0, f"{what}: nulls")
 
 
+def moments():
+    """Timestamps of 96 bits are moments in UTC, and stay so where their column is copied and where it is written again."""
+    at = [dt.datetime(2025, 3, 1, 8, 5, 30), None, dt.datetime(1999, 12, 31, 23, 59, 59)]
+    table = pa.table({"code": ["GRP-1", "HNG-2", "SHV-3"], "at": pa.array(at, pa.timestamp("ns"))})
+    pq.write_table(table, "moments.parquet", use_deprecated_int96_timestamps=True, store_schema=False)
+    for out, options in [("copied.parquet", []), ("again.parquet", ["--keep", "code: not blank"])]:
+        run("carve", "moments.parquet", "-c", "at", "-p", 'hour: after "T" then first 2', "-o", out, "-q", *options)
+        file = pq.ParquetFile(out)
+        column = file.schema.column(1)
+        is_moment = column.physical_type == "INT96" or "isAdjustedToUTC=true" in str(column.logical_type)
+        found = [moment and moment.replace(tzinfo=None) for moment in file.read().column("at").to_pylist()]
+        same((is_moment, found, file.read().column("hour").to_pylist()), (True, at, ["08", None, "23"]), out)
+
+
 def others():
     with open("rows.jsonl", "w") as out:
         out.write('{"code":"A-1","n":1,"r":1.5,"is":true,"in":{"x":[1]},"t":"007"}\n{"code":"A-2","r":2,"big":12345678901234567890}\n')
@@ -470,5 +484,6 @@ workbook_types()
 old_workbooks()
 columns()
 types()
+moments()
 others()
 print("openpyxl and pyarrow read what we write, and we what they and xlwt write")

@@ -1,5 +1,7 @@
 //! Keen Notch on the command line: cuts columns of codes into their parts.
 #![forbid(unsafe_code)]
+// Functions have at most 80 lines, except tables, matches and tests.
+#![cfg_attr(not(test), warn(clippy::too_many_lines))]
 
 mod args;
 mod commands;

@@ -1,5 +1,7 @@
 #![cfg_attr(feature = "cutlist", doc = include_str!("../README.md"))]
 #![forbid(unsafe_code)]
+// Functions have at most 80 lines, except tables, matches and tests.
+#![cfg_attr(not(test), warn(clippy::too_many_lines))]
 
 #[cfg(feature = "arrow")]
 pub mod arrow;

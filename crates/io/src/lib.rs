@@ -2,6 +2,8 @@
 //!
 //! A row keeps its raw bytes; pieces are appended to them.
 #![forbid(unsafe_code)]
+// Functions have at most 80 lines, except tables, matches and tests.
+#![cfg_attr(not(test), warn(clippy::too_many_lines))]
 
 mod batches;
 pub mod carve;

@@ -210,9 +210,9 @@ def test_what_is_wrong_is_told_on_the_driver(spark, program, yard):
 
 
 SHUFFLES = {
-    "round robin": lambda df: df.repartition(8),
-    "by an expression": lambda df: df.repartition(24, F.expr("n % 24")),
-    "sorted by a random number": lambda df: df.repartitionByRange(6, "part_code", "n"),
+    "round robin": lambda df: df.repartition(4),
+    "by an expression": lambda df: df.repartition(6, F.expr("n % 6")),
+    "sorted by a random number": lambda df: df.repartitionByRange(4, "part_code", "n"),
 }
 
 
@@ -221,7 +221,7 @@ def test_repeats_are_flagged_after_a_shuffle(spark, program, yard, shuffle):
     """After a shuffle, a second evaluation can have the rows in another order: the flags come from one."""
     cut_list = yard / "unique.cutlist.toml"
     cut_list.write_text("[piece.code]\nof = 'part_code'\ntake = 'whole'\ncheck = ['unique']\n")
-    df = shuffle(spark.range(0, 24_000, numPartitions=7).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code"))
+    df = shuffle(spark.range(0, 24_000, numPartitions=3).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code"))
     for _ in range(10):
         carved = carve(df, str(cut_list), faults="wrong", program=program).select("part_code", "wrong").toArrow().to_pylist()
         flagged = collections.Counter(row["part_code"] for row in carved if row["wrong"])

@@ -2,6 +2,7 @@
 
 import collections
 import json
+import os
 import pathlib
 import subprocess
 
@@ -209,6 +210,8 @@ def test_what_is_wrong_is_told_on_the_driver(spark, program, yard):
         carve(df, str(yard / "plain.cutlist.toml"), program="keen-notch-that-is-not-there")
 
 
+# How often a shuffle is tried: ten times for a thorough test.
+TIMES = int(os.environ.get("KEEN_NOTCH_SHUFFLES", "3"))
 SHUFFLES = {
     "round robin": lambda df: df.repartition(4),
     "by an expression": lambda df: df.repartition(6, F.expr("n % 6")),
@@ -222,7 +225,7 @@ def test_repeats_are_flagged_after_a_shuffle(spark, program, yard, shuffle):
     cut_list = yard / "unique.cutlist.toml"
     cut_list.write_text("[piece.code]\nof = 'part_code'\ntake = 'whole'\ncheck = ['unique']\n")
     df = shuffle(spark.range(0, 24_000, numPartitions=3).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code"))
-    for _ in range(10):
+    for _ in range(TIMES):
         carved = carve(df, str(cut_list), faults="wrong", program=program).select("part_code", "wrong").toArrow().to_pylist()
         flagged = collections.Counter(row["part_code"] for row in carved if row["wrong"])
         # Of each code that is there twice, one row is flagged, and of no other code.
@@ -293,8 +296,8 @@ def test_lists_as_texts_several_lists_and_limits(spark, program, yard):
     hangs = yard / "hangs"
     hangs.write_text(f'#!/bin/sh\n[ "$1" = carve ] || exec {program} "$@"\nexec sleep 600\n')
     hangs.chmod(0o755)
-    with pytest.raises(Exception, match="neither taken nor given a row for 2 seconds"):
-        carve(df, str(plain), program=str(hangs), timeout=2).collect()
+    with pytest.raises(Exception, match="neither taken nor given a row for 1 seconds"):
+        carve(df.coalesce(1), str(plain), program=str(hangs), timeout=1).collect()
 
 
 def test_large_files_of_a_list_are_written_once_by_a_process(spark, program, yard):

@@ -445,8 +445,8 @@ impl PieceDiagnostics {
         let phrase = format!("pad left to {width} with \"0\" then {}", self.phrase);
         // A phrase that pads them itself, or takes them from the right, gives the same with the zeros.
         let digits = narrower.iter().position(|seen| seen.count > 0).map_or(String::new(), |width| "1".repeat(width));
-        let is_open = !are_digits || self.works(&phrase, &digits);
-        hint(count > 0 && zeros > 0 && most.count >= count * 2 && is_open, || Hint {
+        let is_open = || !are_digits || self.works(&phrase, &digits);
+        hint(count > 0 && zeros > 0 && most.count >= count * 2 && is_open(), || Hint {
             seen: format!(
                 "{} of the column of {} may have lost {} leading zeros: most have {width} digits",
                 values(count),

@@ -1,4 +1,4 @@
-//! Names the build by a hash of the sources, so that two builds of one version can be told apart.
+//! Names the build by a hash of the sources. Two builds of one version have different names.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 fn main() {
     let own = PathBuf::from(std::env::var_os("CARGO_MANIFEST_DIR").unwrap_or_default());
     let mut files = Vec::new();
-    // In a package, only its own sources are there.
+    // A package contains only its own sources.
     for folder in ["src", "../core/src", "../io/src"].map(|folder| own.join(folder)) {
         println!("cargo:rerun-if-changed={}", folder.display());
         collect(&folder, &mut files);

@@ -55,7 +55,7 @@ impl Failure {
         Failure::text_error(&Text { name: None, text: text.to_owned() }, error.into())
     }
 
-    /// Whether nobody reads the output any more, which is no error.
+    /// Whether the reader of the output has closed the pipe, which is no error.
     pub fn is_closed_pipe(&self) -> bool {
         self.exit == Exit::Done
     }

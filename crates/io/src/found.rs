@@ -1,4 +1,4 @@
-//! The files that a path names: itself, those of a folder, or those that match a pattern.
+//! The files of a path: the file itself, all files of a folder, or the matches of a pattern.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -26,15 +26,15 @@ use crate::formats::FileFormat;
 pub struct FoundFiles {
     /// In the order of their paths.
     pub files: Vec<PathBuf>,
-    /// The number of files of a folder that are left out, because their endings are unknown.
+    /// The number of files in a folder with unknown endings, which are skipped.
     pub left_out: usize,
 }
 
-/// Finds the files of a path. A folder stands for all files in it and below, except those whose names begin with `.` or `_`. They have one
-/// format, or the one that is named. A path with `*`, `?` or `[` that is no file is a pattern.
+/// Finds the files of a path. A folder stands for all files in it and below, without hidden files (`.`, `_`). The files must have one
+/// format, or `named` chooses it. A path with `*`, `?` or `[` that is no file is a pattern.
 ///
 /// # Errors
-/// A folder cannot be read, or has no files or files of several formats; a pattern is wrong, or matches nothing.
+/// A folder is unreadable or empty, or has files of several formats; a pattern is wrong, or has no match.
 pub fn files(path: &Path, named: Option<FileFormat>) -> Result<FoundFiles, Error> {
     if path.is_dir() {
         return of_folder(path, named);
@@ -45,7 +45,7 @@ pub fn files(path: &Path, named: Option<FileFormat>) -> Result<FoundFiles, Error
     }
     let pattern = path.to_str().unwrap_or_default();
     let wrong = |why: String| Error::WrongPattern { pattern: pattern.to_owned(), why };
-    // As in a folder, names that begin with a point are not meant.
+    // As in a folder, hidden files do not match.
     let options = glob::MatchOptions { require_literal_leading_dot: true, ..glob::MatchOptions::default() };
     let found = glob::glob_with(pattern, options).map_err(|error| wrong(error.msg.to_owned()))?;
     // A folder that cannot be read has no files for the user either.

@@ -316,7 +316,7 @@ impl Table {
         Ok(())
     }
 
-    /// Counts the invalid sequences of a part, once it is read. The decoder has also seen those before and after it.
+    /// Counts the invalid sequences of a part, once it is read. The decoder counted other parts too.
     ///
     /// # Errors
     /// An input cannot be read again.

@@ -119,7 +119,7 @@ def test_faults_are_a_column(spark, program, yard, name):
     cut_list = yard / f"{name}.cutlist.toml"
     carved = carve(df, str(cut_list), faults="wrong", program=program)
     table, counts = one_run(program, df, cut_list, yard, "--faults-column", "wrong")
-    # The order of the faults and their words, such as "row 7 has it too", are those of one run too.
+    # One run gives the same faults, in the same order and words, such as "row 7 has it too".
     assert cells(carved) == collections.Counter(repr(row) for row in table.to_pylist())
     # A row that was made several counts once.
     assert carved.where("size(wrong) > 0").select("n").distinct().count() == counts["rows"]["with_faults"]
@@ -228,7 +228,7 @@ def test_repeats_are_flagged_after_a_shuffle(spark, program, yard, shuffle):
     for _ in range(TIMES):
         carved = carve(df, str(cut_list), faults="wrong", program=program).select("part_code", "wrong").toArrow().to_pylist()
         flagged = collections.Counter(row["part_code"] for row in carved if row["wrong"])
-        # Of each code that is there twice, one row is flagged, and of no other code.
+        # Each doubled code has one flagged row, and no other code has one.
         assert len(carved) == 24_000 and len(flagged) == 6_000 and set(flagged.values()) == {1}
 
 
@@ -289,7 +289,7 @@ def test_lists_as_texts_several_lists_and_limits(spark, program, yard):
     counts = summary(frame(spark, UNTIDY, 4), str(plain), program=program)
     assert off.count() == counts["rows"]["with_faults"] and kept.count() == counts["rows"]["read"] - off.count()
     assert (off.columns, kept.columns) == (["n", "part_code", "depot", "faults"], list(one[0]))
-    # The counts of a stream are those of its batches.
+    # The batches of a stream give its counts.
     halves = [summary(frame(spark, rows, 2), str(plain), program=program) for rows in (UNTIDY[:1200], UNTIDY[1200:])]
     assert merge(halves, program=program)["rows"] == counts["rows"]
     # A program that hangs ends its task.
@@ -347,11 +347,13 @@ def test_folders_are_private_and_those_of_killed_processes_go(program, tmp_path,
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     ended = subprocess.Popen(["true"])
     ended.wait()
-    left, other = tmp_path / f"keen-notch-{ended.pid}-x", tmp_path / "keen-notch-mine"
-    left.mkdir(), other.mkdir()
+    # Of an ended process; of another machine, where a process of this number may run; and of another program.
+    left, *others = [tmp_path / name for name in (f"{folders.PREFIX}{ended.pid}-x", f"keen-notch-other-{ended.pid}-x", "keen-notch-mine")]
+    for folder in (left, *others):
+        folder.mkdir()
     with folders.temporary() as folder:
         assert pathlib.Path(folder).stat().st_mode & 0o077 == 0
-        assert not left.exists() and other.exists()
+        assert not left.exists() and all(other.exists() for other in others)
     # A file of the working folder is neither taken nor made executable.
     monkeypatch.chdir(tmp_path)
     (tmp_path / "keen-notch").write_text("")

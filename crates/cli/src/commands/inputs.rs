@@ -92,7 +92,7 @@ pub fn inputs(
     Ok((inputs, written))
 }
 
-/// The files that paths name, of which some are folders or patterns.
+/// The files of paths. Some paths are folders or patterns.
 fn found_files(paths: &[PathBuf], args: &ReadingArgs, console: &Console) -> Result<Vec<Input>, Failure> {
     let named = if let Some(FormatOrDatabase::Format(named)) = args.from { Some(named) } else { None };
     let mut inputs = Vec::new();

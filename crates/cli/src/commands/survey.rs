@@ -68,7 +68,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(Exit::Done)
 }
 
-/// What a survey reads and writes, before the table is opened.
+/// The inputs and outputs of a survey, before the table is opened.
 struct Begun {
     inputs: Vec<Input>,
     reading: Reading,

@@ -21,16 +21,16 @@ const PAUSE: Duration = Duration::from_millis(200);
 /// Looks until a missing file counts as gone. Many programs replace a file by removing it first.
 const PATIENCE: usize = 10;
 
-/// What tells that a file has changed: its size and its time of modification. `None` if it cannot be read.
+/// The size and time of modification of a file. `None` if it cannot be read.
 type Stamp = Option<(u64, SystemTime)>;
 
-/// Runs a command, and again after each change of a file that it read, until a signal ends the program. `run` gets what the last run gave,
-/// and what later runs compare with.
+/// Runs a command, and again after each change of a file that it read, until a signal ends the program. `run` gets the
+/// outcome of the last run, for comparison.
 ///
-/// The files are looked at, rather than reported by the system: that also works for folders of a network.
+/// Polling also works for folders of a network.
 ///
 /// # Errors
-/// The first run fails, or nobody reads the output any more. A later failure is printed, and the next change runs the command again.
+/// The first run fails, or the reader of the output has closed the pipe. A later failure is printed, and the next change runs the command again.
 pub fn watch<T>(mut run: impl FnMut(&RunFiles, &Console, Option<&T>) -> Result<T, Failure>) -> Result<Exit, Failure> {
     let (mut last, mut stamps) = (None, BTreeMap::new());
     loop {

@@ -1,4 +1,6 @@
-//! What changed since the last run of a watched command.
+//! The changes since the last run of a watched command.
+
+use std::collections::{HashMap, HashSet};
 
 use keen_notch_core::summary::{CheckCounts, PieceCounts, Summary};
 use keen_notch_core::survey::Survey;
@@ -10,7 +12,7 @@ const MOST_CELLS: usize = 5;
 const MOST_SHAPES: usize = 6;
 const MOST_TEXT: usize = 30;
 
-/// What later runs compare with.
+/// The outcome of a run, for comparison with the next one.
 pub struct RunOutcome {
     pub summary: Summary,
     /// The first rows, if the run keeps them.
@@ -34,7 +36,7 @@ pub fn lines(then: &RunOutcome, now: &RunOutcome, width: usize) -> Vec<String> {
     under_head(&lines, &compared, width)
 }
 
-/// The lines under a head; if there are none, a sentence with what was compared.
+/// The lines under a head; without lines, a sentence that names the compared figures.
 fn under_head(lines: &[String], compared: &str, width: usize) -> Vec<String> {
     if lines.is_empty() {
         let words = format!("since the last run: no change in {compared}");
@@ -45,7 +47,7 @@ fn under_head(lines: &[String], compared: &str, width: usize) -> Vec<String> {
     std::iter::once(paint(style::HEAD, "since the last run")).chain(lines).collect()
 }
 
-/// What later surveys compare with.
+/// The outcome of a survey, for comparison with the next one.
 pub struct SurveyOutcome {
     pub columns: Vec<ColumnOutcome>,
 }
@@ -76,8 +78,8 @@ pub fn of_surveys(then: &SurveyOutcome, now: &SurveyOutcome, width: usize) -> Ve
             Some(was) => lines.extend(of_column(was, column)),
         }
     }
-    let gone = then.columns.iter().filter(|was| now.columns.iter().all(|column| column.label != was.label));
-    lines.extend(gone.map(|was| format!("the column {} is gone", visible::value(&was.label))));
+    let [was, is] = [then, now].map(|outcome| outcome.columns.iter().map(|column| column.label.as_str()));
+    lines.extend(gone("column", was, is));
     under_head(&lines, "rows, blanks, distinct values and shapes", width)
 }
 
@@ -89,14 +91,13 @@ fn of_column(was: &ColumnOutcome, now: &ColumnOutcome) -> Option<String> {
     if was.distinct != now.distinct {
         words.push(format!("distinct: {} before, {} now", was.distinct, now.distinct));
     }
-    let count = |shapes: &[(String, u64)], wanted: &str| {
-        shapes.iter().find(|(shape, _)| shape == wanted).map_or(0, |(_, count)| *count)
-    };
-    let shapes = now.shapes.iter().map(|(shape, _)| shape);
-    let gone = was.shapes.iter().map(|(shape, _)| shape).filter(|shape| now.shapes.iter().all(|(other, _)| other != *shape));
-    let of_shapes = shapes
-        .chain(gone)
-        .filter_map(|shape| changed(&format!("shape {shape}"), count(&was.shapes, shape), count(&now.shapes, shape)));
+    // A column can have thousands of shapes.
+    let [before, after]: [HashMap<&String, u64>; 2] =
+        [was, now].map(|outcome| outcome.shapes.iter().map(|(shape, count)| (shape, *count)).collect());
+    let count = |counts: &HashMap<&String, u64>, shape: &String| counts.get(shape).copied().unwrap_or_default();
+    let gone = was.shapes.iter().filter(|(shape, _)| !after.contains_key(shape));
+    let all = now.shapes.iter().chain(gone).map(|(shape, _)| shape);
+    let of_shapes = all.filter_map(|shape| changed(&format!("shape {shape}"), count(&before, shape), count(&after, shape)));
     let of_shapes: Vec<String> = of_shapes.collect();
     words.extend(of_shapes.iter().take(MOST_SHAPES).cloned());
     if of_shapes.len() > MOST_SHAPES {
@@ -119,8 +120,8 @@ fn counts(then: &Summary, now: &Summary) -> Vec<String> {
             Some(was) => lines.extend(of_piece(was, piece)),
         }
     }
-    let gone = then.pieces.iter().filter(|was| now.pieces.iter().all(|piece| piece.name != was.name));
-    lines.extend(gone.map(|was| format!("the piece {} is gone", visible::value(&was.name))));
+    let [was, is] = [then, now].map(|summary| summary.pieces.iter().map(|piece| piece.name.as_str()));
+    lines.extend(gone("piece", was, is));
     let name = |check: &CheckCounts| visible::value(&format!("`{}` of {}", check.check, check.of));
     for check in now.checks.iter().filter(|check| !check.implied || check.rows > 0) {
         let failing = |rows: u64| visible::counted(rows, "failing row");
@@ -136,6 +137,12 @@ fn counts(then: &Summary, now: &Summary) -> Vec<String> {
     let gone = gone.filter(|was| now.checks.iter().all(|check| !check.is_same(was)));
     lines.extend(gone.map(|was| format!("the check {} is gone", name(was))));
     lines
+}
+
+/// The names that are no longer there.
+fn gone<'a>(what: &str, then: impl Iterator<Item = &'a str>, now: impl Iterator<Item = &'a str>) -> Vec<String> {
+    let now: HashSet<&str> = now.collect();
+    then.filter(|name| !now.contains(name)).map(|name| format!("the {what} {} is gone", visible::value(name))).collect()
 }
 
 fn changed(words: &str, then: u64, now: u64) -> Option<String> {

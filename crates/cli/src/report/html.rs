@@ -13,7 +13,7 @@ const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 /// The failing values of a check to show without a click.
 const FIRST_RESULTS: usize = 12;
-/// Limits for the rows check by check and row by row, in bytes of the page, so that a page of any faults stays below 2 MB.
+/// Limits for the rows by check and by row, in bytes. They keep every page below 2 MB.
 const MOST_BY_CHECK: usize = 1_000_000;
 const MOST_BY_ROW: usize = 400_000;
 /// The size of the tags of a row and of a stretch of a value, in bytes.
@@ -148,7 +148,7 @@ fn faults(page: &Page) -> Markup {
     }
 }
 
-/// As many first rows as fit in a number of bytes.
+/// The first rows that fit in a number of bytes.
 fn fitting<T>(rows: &[T], most: usize, size: impl Fn(&T) -> usize) -> &[T] {
     let mut bytes = 0;
     let is_fitting = |row: &T| {

@@ -1,9 +1,10 @@
-//! The list of columns, from which one is chosen.
+//! The list of columns, where the user chooses one.
 
 use std::rc::Rc;
 
 use super::help;
 use super::model::Key;
+use super::page::Page;
 use super::panel::{foot, rule};
 use super::rows::Rows;
 use super::terminal::Lines;
@@ -23,13 +24,13 @@ pub struct Columns {
     typed: String,
     /// The column, as an index of those found.
     selected: usize,
-    /// What Escape does.
+    /// The effect of Escape, in words.
     escape: &'static str,
 }
 
 impl Columns {
     pub fn new(rows: Rc<Rows>, table: String) -> Columns {
-        let escape = "ends; nothing is written";
+        let escape = "ends without a cut list";
         Columns { rows, table, pieces: Vec::new(), typed: String::new(), selected: 0, escape }
     }
 
@@ -41,14 +42,14 @@ impl Columns {
         }
     }
 
-    /// The columns whose names contain what is typed.
+    /// The columns with the typed text in their names.
     fn found(&self) -> Vec<usize> {
         let typed = self.typed.to_lowercase();
         let is_found = |column: &usize| self.rows.header.title(*column).to_lowercase().contains(&typed);
         (0..self.rows.header.count_with_paths()).filter(is_found).collect()
     }
 
-    /// The current column; `None` if no name contains what is typed.
+    /// The current column; `None` if no name contains the typed text.
     pub fn chosen(&self) -> Option<usize> {
         self.found().get(self.selected).copied()
     }
@@ -151,7 +152,7 @@ impl Columns {
         format!("{mark} {title}{gap}  {blanks:>6}  {}", if is_selected { words } else { paint(style::QUIET, words) })
     }
 
-    pub fn help(&self, width: usize) -> super::page::Page {
+    pub fn help(&self, width: usize) -> Page {
         help::of_columns(self.escape, width)
     }
 }

@@ -1,4 +1,4 @@
-//! A row explained: what each piece takes from it, step by step, and the checks that it fails.
+//! A row explained: each piece step by step, and the failed checks.
 
 use keen_notch_core::carving::{Carving, CheckName, Memory};
 use keen_notch_core::cutlist::CutList;

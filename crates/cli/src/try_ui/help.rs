@@ -18,19 +18,19 @@ const OF_LINES: [KeyWords; 17] = [
     ("↑ ↓ PgUp PgDn", "look at another row"),
     ("^E", "explain the row: each piece, each step, each check"),
     ("^F", "show only rows that contain a text; also / on an empty line"),
-    ("^L", "show other rows: those that need attention, then those of each shape"),
+    ("^L", "show other rows: first the ones that need attention, then each shape"),
     ("^N", "add a piece"),
     ("^O", "go to the next piece"),
     ("^T", "move the piece before the one above it"),
     ("^D", "remove the piece; ^Z brings it back"),
-    ("^Z ^Y", "undo and redo, as far back as you like"),
+    ("^Z ^Y", "undo and redo, back to the start"),
     ("^S", "write the pieces to a cut list"),
     ("F1", "show this page; also ? on an empty line"),
 ];
 
 const OF_COLUMNS: [KeyWords; 4] = [
     ("↑ ↓ PgUp PgDn", "go to another column"),
-    ("letters", "show only columns whose names contain them"),
+    ("letters", "show only columns with these letters in their names"),
     ("Enter", "take this column apart"),
     ("F1", "show this page"),
 ];
@@ -57,24 +57,24 @@ pub fn of_foot(field: Field) -> &'static [KeyWords] {
     }
 }
 
-/// The keys of a line of a piece, and what belongs in the line.
+/// The keys and the content of a line of a piece.
 pub fn of_line(field: Field, escape: &str, width: usize) -> Page {
     let (title, words, examples): (_, _, &[KeyWords]) = match field {
         Field::Piece(Line::Name) => ("name", "The name of the new column.", &[]),
         Field::Piece(Line::Phrase) | Field::Want | Field::File => (
             "phrase",
-            "What the piece takes from each value. `then` adds a step; `or` begins another way, for values where the first gives nothing. \
+            "The part of each value that the piece takes. `then` adds a step; `or` begins another way, for values where the first way fails. \
              All steps: keen-notch phrases.",
             &[
                 ("first 3", "the first three characters"),
-                ("section 2 by \"-\"", "what is between the first and the second -"),
+                ("section 2 by \"-\"", "the text between the first and the second -"),
                 ("after last \" \" then upper", "the last word, in capitals"),
-                ("match /WO:(\\d+)/ group 1 or \"none\"", "what a regular expression finds"),
+                ("match /WO:(\\d+)/ group 1 or \"none\"", "the match of a regular expression"),
             ],
         ),
         Field::Piece(Line::Check) => (
             "check",
-            "What must hold for each result, with ; between several conditions. A result that fails is a fault.",
+            "Conditions for each result, with ; between them. A result that fails is a fault.",
             &[
                 ("digits; length 8", "eight digits"),
                 ("one of \"A\", \"B\"", "one of these texts"),

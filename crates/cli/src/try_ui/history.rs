@@ -1,4 +1,4 @@
-//! Undo and redo. No state of the pieces is ever out of reach: what a change after some undos would cut off is kept, and undone to.
+//! Undo and redo. Undo reaches every earlier state, also the states that a change after some undos would cut off.
 
 use super::model::Field;
 use super::piece::Draft;

@@ -80,7 +80,7 @@ pub struct Model {
     pub sample: Sample,
     pub(super) unit: Unit,
     pub(super) files: Rc<dyn Files>,
-    /// The pieces that are not tried, and the layouts.
+    /// The untried pieces, and the layouts.
     pub(super) others: Rules,
     pub pieces: Vec<Draft>,
     pub at: usize,
@@ -119,8 +119,8 @@ pub struct Model {
 }
 
 impl Model {
-    /// Creates the state for a sample with at least one row. Positions count in `unit`, files come from `files`, and `others` are the pieces
-    /// that are not tried.
+    /// Creates the state for a sample with at least one row. `unit` counts positions, `files` reads lists, and `others` are the untried
+    /// pieces.
     pub fn new(sample: Sample, (unit, files): (Unit, Rc<dyn Files>), pieces: Vec<Draft>, others: Rules) -> Model {
         let rows = sample.rows();
         let next_id = pieces.iter().map(|piece| piece.id + 1).max().unwrap_or(0);
@@ -468,21 +468,19 @@ impl Model {
         }
     }
 
-    /// The texts that a line is about: for the phrase, what comes out of the steps before the last one; for a check, the results; for
-    /// other lines, the values.
+    /// The texts behind a line: for the phrase, the results of the steps before the last one; for a check, the results; for other lines,
+    /// the values.
     fn texts_of(&self, line: Line) -> Vec<String> {
         let values = || (0..self.sample.rows()).map(|row| self.sample.row(row).1.to_owned()).collect();
         match line {
             Line::Check => self.given.iter().map(|given| given.text.clone()).collect(),
             Line::Phrase => {
-                let steps = self.text().rsplit_once(" then ").map(|(steps, _)| steps);
-                let before = steps.map(|steps| Draft { phrase: steps.to_owned(), ..Draft::default() });
-                let run = |piece: Draft| {
-                    let piece = Draft { name: NO_NAME.to_owned(), ..piece };
-                    self.run(&piece.bind(&self.binding(), &Rules::default).ok()??)
+                let run = |(steps, _): (&str, &str)| {
+                    let piece = Draft { name: NO_NAME.to_owned(), phrase: steps.to_owned(), ..Draft::default() };
+                    let (given, _) = self.run(&piece.bind(&self.binding(), &Rules::default).ok()??)?;
+                    Some(given.into_iter().map(|given| given.text).collect())
                 };
-                let texts = before.and_then(run).map(|(given, _)| given.into_iter().map(|given| given.text).collect());
-                texts.unwrap_or_else(values)
+                self.text().rsplit_once(" then ").and_then(run).unwrap_or_else(values)
             }
             Line::Name | Line::When | Line::More => values(),
         }

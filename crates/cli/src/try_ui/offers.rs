@@ -46,7 +46,7 @@ impl Offers {
         self.all.get(self.chosen).map(String::as_str)
     }
 
-    /// The completions of a line. `texts` are the texts that it is about, from which formats of dates are recognised.
+    /// The completions of a line. Formats of dates are recognised in `texts`, the texts behind the line.
     pub fn words(line: Line, text: &str, sample: &Sample, texts: impl FnOnce() -> Vec<String>) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let header = &sample.rows.header;
@@ -70,7 +70,7 @@ impl Offers {
                 let names = columns.iter().map(|column| format!("{}:", column_in_head(column)));
                 let names: Vec<String> = names.filter(|name| start == 0 && name.starts_with(text)).collect();
                 if !names.is_empty() {
-                    // A word of the line that is complete is offered with what follows it, from the same place.
+                    // Completions after a complete word start at another byte, where no name fits.
                     next.words.retain(|_| next.from == 0);
                     next.from = 0;
                     next.words.extend(names);

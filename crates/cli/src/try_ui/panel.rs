@@ -26,7 +26,7 @@ fn styled_rule(title: &str, right: &str, style: Style, width: usize) -> String {
     format!("{} {title} {}", paint(style::QUIET, "──"), paint(style::QUIET, "─".repeat(between) + &end))
 }
 
-/// The last line: what Escape does, on the right, and as many keys as fit.
+/// The last line: keys on the left while space is left, and the effect of Escape on the right.
 pub fn foot(keys: &[(&str, &str)], escape: &str, width: usize) -> String {
     let escape = visible::clipped(&format!("Esc {escape}"), width);
     let mut space = width.saturating_sub(visible::width(&escape));

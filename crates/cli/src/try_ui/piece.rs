@@ -23,7 +23,7 @@ pub enum Line {
 
 const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
 
-/// The keys that are offered, each with a usual value.
+/// The suggested keys, each with a usual value.
 pub const MORE: [&str; 10] = [
     "columns = 3",
     "columns = \"auto\"",
@@ -81,7 +81,7 @@ pub struct Binding<'a> {
 #[derive(Debug)]
 pub struct BoundPiece {
     pub carving: Carving,
-    /// The number of pieces that are its own: one, and its columns.
+    /// The number of its own pieces: one, and one for each of its columns.
     pub own: usize,
 }
 
@@ -205,7 +205,7 @@ impl Draft {
     }
 }
 
-/// Adds pieces whose names are new: the columns of a piece can be there already.
+/// Adds pieces with new names. The list can contain the columns of a piece already.
 fn add_new(pieces: &mut Vec<Piece>, others: Vec<Piece>) {
     let names: Vec<String> = pieces.iter().map(|piece| piece.name.clone()).collect();
     pieces.extend(others.into_iter().filter(|other| !names.contains(&other.name)));

@@ -1,4 +1,4 @@
-//! The first rows of the table, from which a column is chosen and tried.
+//! The first rows of the table, for the list of columns and the tried column.
 
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -24,7 +24,7 @@ pub struct Rows {
     looked_at: RefCell<BTreeMap<usize, Rc<Looks>>>,
 }
 
-/// What the list of columns shows of one.
+/// The figures of a column in the list of columns.
 #[derive(Debug)]
 pub struct Looks {
     pub blanks: u64,

@@ -1,4 +1,4 @@
-//! The column that is tried: its first values, and what completions need to know of them.
+//! The tried column: its first values, and the words for completions.
 
 use std::rc::Rc;
 

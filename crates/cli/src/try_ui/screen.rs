@@ -55,7 +55,7 @@ pub struct Names<'a> {
     /// The table.
     pub table: &'a str,
     pub list: Option<&'a str>,
-    /// What Escape does.
+    /// The effect of Escape, in words.
     pub escape: &'a str,
     /// The last message.
     pub says: &'a str,
@@ -135,13 +135,13 @@ fn fields(model: &Model) -> Vec<FieldLine<'_>> {
     let of_piece =
         |typed, label, text, such_as: &str| FieldLine { field: Field::Piece(typed), label, text, such_as: such_as.to_owned() };
     let phrase = match model.sample.delimiters.first() {
-        Some(delimiter) => format!("what to take, such as section 1 by {}, or first 3", quoted(delimiter)),
-        None => "what to take, such as first 3".to_owned(),
+        Some(delimiter) => format!("the part to take, such as section 1 by {}, or first 3", quoted(delimiter)),
+        None => "the part to take, such as first 3".to_owned(),
     };
     let mut fields = vec![
         of_piece(Typed::Name, "name", piece.name.as_str(), "the name of the new column"),
         of_piece(Typed::Phrase, "phrase", &piece.phrase, &phrase),
-        of_piece(Typed::Check, "check", &piece.check, "what must hold, such as digits; length 8"),
+        of_piece(Typed::Check, "check", &piece.check, "conditions for it, such as digits; length 8"),
         of_piece(Typed::When, "condition", &piece.when, "which rows have it, such as starts with \"G\""),
         of_piece(Typed::More, "more", &piece.more, "other keys of a cut list, such as optional = true"),
     ];
@@ -238,7 +238,7 @@ fn status_line(model: &Model, says: &str, width: usize) -> String {
             ("the cut list that the pieces are written to: Enter writes it".to_owned(), style::QUIET)
         }
         (Field::Piece(_) | Field::Rows, Some(unfinished)) => {
-            // What can still be completed is not wrong.
+            // An unfinished line is no mistake.
             let style = if model.offers.all.is_empty() { style::LOOK } else { style::QUIET };
             (format!("{} ({}){}", unfinished.message, unfinished.help, after(says)), style)
         }
@@ -300,7 +300,7 @@ fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Char
     (lines, places)
 }
 
-/// The counts of the states. Without space for bars, counts alone, on as many lines as they need.
+/// The counts of the states, with bars if one line has space for them, and otherwise on several lines.
 fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> Vec<String> {
     let states = [
         ("filled", tally.filled, style::TAKEN),
@@ -342,7 +342,7 @@ fn view(model: &Model) -> String {
     };
     match model.view {
         View::All if model.is_filtered => found,
-        View::All => "rows, those that need attention first".to_owned(),
+        View::All => "rows that need attention come first".to_owned(),
         View::Odd => format!("{found} that need attention"),
         View::Shape(shape) => format!("{found} of the shape {}", model.sample.shapes.get(shape).map_or("", String::as_str)),
     }

@@ -234,7 +234,7 @@ fn lines_go_down_and_up_and_rows_are_filtered() {
     }
     model.press(Key::NextLine);
     assert_eq!(model.field, Field::Rows);
-    // Letters change nothing in the rows.
+    // In the rows, letters have no effect.
     type_in(&mut model, "xyz");
     assert_eq!(model.piece().phrase, "first 3");
     model.press(Key::NextLine);

@@ -168,7 +168,7 @@ fn examples_of_several_columns_give_a_piece_that_joins_them() {
     assert_snapshot!(cases.map(|ran| ran.stderr).join("\n"));
 }
 
-/// What holds on the whole column comes first: not a part of a number, and not a constant.
+/// A phrase that holds on the whole column comes before a part of a number and before a constant.
 #[test]
 fn phrases_that_hold_on_the_column_come_first() {
     let yard = demo();

@@ -42,6 +42,10 @@ mod survey;
 #[cfg(unix)]
 mod terminal;
 #[cfg(unix)]
+mod try_lists;
+#[cfg(unix)]
+mod try_session;
+#[cfg(unix)]
 mod trying;
 mod verdict;
 mod watch;

@@ -14,7 +14,7 @@ const LIST: &str = "column = 'part_code'\n[piece.family]\ntake = 'first 3 then l
 struct Watched<'y> {
     child: Child,
     yard: &'y Yard,
-    /// The bytes of the output that were looked at.
+    /// The number of output bytes that an earlier call returned.
     seen: usize,
 }
 
@@ -27,7 +27,7 @@ impl Watched<'_> {
         Watched { child: command.spawn().unwrap(), yard, seen: 0 }
     }
 
-    /// Waits until the program has written a text, after what was looked at before. Gives all of it.
+    /// Waits until new output contains a text, and returns the new output.
     fn until(&mut self, text: &str) -> String {
         let begun = Instant::now();
         loop {

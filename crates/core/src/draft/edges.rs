@@ -4,7 +4,7 @@ use super::example::Example;
 use crate::program::Program;
 use crate::text::kind::Kind;
 
-/// What is beside a cut.
+/// The neighbour of a cut.
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Edge {
     /// The start or the end of the value.
@@ -34,7 +34,7 @@ impl Edges {
         edges
     }
 
-    /// Whether the phrase cuts a value at edges as in the examples. A result that is cut nowhere, such as a text of the phrase, has none.
+    /// Whether the cuts in a value have neighbours as in the examples. A literal result has no cut.
     pub(super) fn are_kept(&self, value: &str) -> bool {
         self.cut(value).is_none_or(|(left, right)| self.left.contains(&left) && self.right.contains(&right))
     }

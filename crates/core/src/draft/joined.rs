@@ -49,7 +49,7 @@ impl JoinedExample {
     /// ```
     ///
     /// # Errors
-    /// Where the arrow is missing, a side is empty, or a column is given twice.
+    /// Where the arrow is missing, a side is empty, or a column is named twice.
     pub fn parse(text: &str, columns: &[String]) -> Option<Result<JoinedExample, TextError>> {
         named(text, columns)?;
         Some(Example::parse(text).and_then(|example| {
@@ -114,7 +114,7 @@ struct Division {
 }
 
 /// Searches phrases and a template that give all results. All examples have the same columns in the same order; `samples` has rows of each.
-/// `None` if nothing that was tried gives the results.
+/// `None` if no tried phrases give the results.
 ///
 /// ```
 /// use keen_notch_core::draft::{JoinedExample, search_joined};
@@ -230,7 +230,7 @@ fn results<'v>(phrase: &str, values: impl Iterator<Item = &'v String>) -> Option
         .collect()
 }
 
-/// Divisions of the result into texts and one segment for each column, those with the fewest characters between the segments first.
+/// Divisions of the result into texts and one segment for each column. Fewer characters between the segments come first.
 fn divisions(example: &JoinedExample) -> Vec<Division> {
     let characters: Vec<char> = example.result.chars().collect();
     if characters.len() > MOST_CHARACTERS || !(1..=MOST_COLUMNS).contains(&example.values.len()) {
@@ -291,7 +291,7 @@ impl Divisions<'_> {
         }
     }
 
-    /// Whether a text between segments is none of a value: it has no letter or digit of one.
+    /// Whether a text can stand between segments: it contains no letter or digit of a value.
     fn is_text(&self, text: &str) -> bool {
         !letters(text).chars().any(|c| self.plain.iter().any(|value| value.contains(c)))
     }
@@ -314,7 +314,7 @@ fn letters(text: &str) -> String {
 }
 
 impl JoinedDraft {
-    /// The names of the parts and of the piece that joins them, none of which is a column.
+    /// The names of the parts, and the name of the piece that joins them. No column has one of these names.
     pub fn names(&self, columns: &[String]) -> (Vec<String>, String) {
         let mut names: Vec<String> = Vec::new();
         let free = |wished: String, names: &[String]| {
@@ -408,7 +408,7 @@ mod tests {
                 "{code_part}/{day_part} ({depot_part})",
                 &["before \"-\"", "date \"%d.%m.%Y\"", "whole"],
             ),
-            // The second example decides that the team is what follows the last hyphen.
+            // The second example decides: the team follows the last hyphen.
             (
                 &["crew", "depot"],
                 &["crew=2019-RIG; depot=Summit => SumRIG", "crew=2020-11-IT; depot=Valley => ValIT"],
@@ -420,7 +420,7 @@ mod tests {
             let (found, parts) = found(columns, examples).unwrap();
             assert_eq!((found.as_str(), parts.iter().map(String::as_str).collect::<Vec<_>>().as_slice()), (template, phrases));
         }
-        // Nothing gives these.
+        // No phrases give these.
         assert_eq!(found(&["name", "year"], &["name=Ines; year=2019 => Bram"]), None);
         assert_eq!(found(&["name", "year"], &["name=Ines; year=2019 => INES19", "name=Bram; year=2020 => 20BRAM"]), None);
     }

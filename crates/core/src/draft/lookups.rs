@@ -24,7 +24,7 @@ const MOST_PAIRS: usize = 40;
 /// ```
 pub fn search_lookups(examples: &[Example]) -> SearchResult {
     let results: BTreeSet<&str> = examples.iter().map(|example| example.result.as_str()).collect();
-    // With one result, nothing shows which part decides. A single foreign result among several is a slip.
+    // With one result, no pair shows which part decides. A single foreign result among several is a slip.
     if results.len() < 2 || count_foreign(examples) * 2 < examples.len() {
         return SearchResult::default();
     }

@@ -40,8 +40,8 @@ impl RankedPhrase {
     }
 }
 
-/// The best phrases that differ on some row, the best first. A phrase holds on a row if it has a result that is made of the characters of
-/// the wanted results, and cut at edges as in the examples. A phrase that adds a constant, which the values contain, comes after all that
+/// The best phrases that differ on some row, the best first. A phrase holds on a row if its result consists of the kinds of characters
+/// in the wanted results, and its cuts have neighbours as in the examples. A phrase that adds a constant, which the values contain, comes after all that
 /// do not.
 ///
 /// ```
@@ -86,7 +86,7 @@ pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ra
     ranked.into_iter().take(MOST).map(|(.., ranked)| ranked).collect()
 }
 
-/// Whether a phrase adds a text whose letters and digits all values of the examples have: it may stand for a part of the value.
+/// Whether a phrase adds a text that may be a part of the value: all letters and digits of the text are in the values.
 fn adds_constant(phrase: &str, examples: &[Example]) -> bool {
     let Ok(phrase) = Phrase::parse(phrase) else { return false };
     let steps = phrase.branches.iter().filter_map(|branch| match &branch.body {

@@ -46,7 +46,7 @@ pub struct DecodingReader<R> {
     /// The decoded text, and the start of the part that was not returned.
     text: Vec<u8>,
     given: usize,
-    /// The number of decoded bytes before that text, and those of which replaced sequences are counted.
+    /// The number of decoded bytes before that text, and the range of decoded bytes where replaced sequences count.
     decoded: u64,
     counted: Range<u64>,
     /// The number of lines before the last line of the text, and the code points of the last one.

@@ -27,33 +27,37 @@ def _is_variant(of):
 
 def there(value, of):
     """A value as another type."""
-    if not needs_carrying(of):
-        return value
-    if isinstance(of, T.ArrayType):
-        return F.transform(value, lambda one: there(one, of.elementType))
-    if isinstance(of, T.MapType):
-        keys = F.transform(F.map_keys(value), lambda one: there(one, of.keyType))
-        return F.map_from_arrays(keys, F.transform(F.map_values(value), lambda one: there(one, of.valueType)))
-    if isinstance(of, T.StructType):
-        fields = [there(value.getField(field.name), field.dataType).alias(field.name) for field in of.fields]
-        return F.when(value.isNotNull(), F.struct(*fields))
+    return _each(value, of, _there)
+
+
+def back(value, of):
+    """A carried value as it was."""
+    return _each(value, of, _back)
+
+
+def _there(value, of):
     if isinstance(of, T.NullType):
         return F.lit(None).cast("boolean")
     return F.to_json(value) if _is_variant(of) else value.cast("string")
 
 
-def back(value, of):
-    """A value that was carried, as it was."""
-    if not needs_carrying(of):
-        return value
-    if isinstance(of, T.ArrayType):
-        return F.transform(value, lambda one: back(one, of.elementType))
-    if isinstance(of, T.MapType):
-        keys = F.transform(F.map_keys(value), lambda one: back(one, of.keyType))
-        return F.map_from_arrays(keys, F.transform(F.map_values(value), lambda one: back(one, of.valueType)))
-    if isinstance(of, T.StructType):
-        fields = [back(value.getField(field.name), field.dataType).alias(field.name) for field in of.fields]
-        return F.when(value.isNotNull(), F.struct(*fields))
+def _back(value, of):
     if isinstance(of, T.NullType):
         return F.lit(None)
     return F.parse_json(value) if _is_variant(of) else value.cast(of)
+
+
+def _each(value, of, change):
+    """A value with each of its parts changed that cannot be sent."""
+    if not needs_carrying(of):
+        return value
+    each = lambda part, of_part: _each(part, of_part, change)
+    if isinstance(of, T.ArrayType):
+        return F.transform(value, lambda one: each(one, of.elementType))
+    if isinstance(of, T.MapType):
+        keys = F.transform(F.map_keys(value), lambda one: each(one, of.keyType))
+        return F.map_from_arrays(keys, F.transform(F.map_values(value), lambda one: each(one, of.valueType)))
+    if isinstance(of, T.StructType):
+        fields = [each(value.getField(field.name), field.dataType).alias(field.name) for field in of.fields]
+        return F.when(value.isNotNull(), F.struct(*fields))
+    return change(value, of)

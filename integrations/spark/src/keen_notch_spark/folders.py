@@ -3,13 +3,15 @@
 import atexit
 import os
 import shutil
+import socket
 import tempfile
 
-PREFIX = "keen-notch-"
+# Containers can share a folder: processes of one number on two machines are different.
+PREFIX = f"keen-notch-{socket.gethostname()}-"
 
 
 def temporary():
-    """A folder for the time of a ``with``. Its name has the number of the process, so that what a killed process left can be told."""
+    """A folder for the time of a ``with``. Its name tells the machine and the process, so the next run finds the folders of killed processes."""
     tidy()
     return tempfile.TemporaryDirectory(prefix=f"{PREFIX}{os.getpid()}-")
 
@@ -23,7 +25,7 @@ def lasting():
 
 
 def tidy():
-    """Removes the folders of this user whose processes have ended."""
+    """Removes this user's folders of ended processes on this machine."""
     place = tempfile.gettempdir()
     for name in os.listdir(place):
         process = name[len(PREFIX) :].split("-")[0] if name.startswith(PREFIX) else ""

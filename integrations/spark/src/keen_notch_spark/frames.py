@@ -59,7 +59,7 @@ def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_ou
 
 
 def offcuts(df, cut_list, faults="faults", **options):
-    """Two frames: the rows without faults, with their pieces; and the rows with faults, with what is wrong in the column ``faults``.
+    """Two frames: rows without faults and their pieces; and rows with faults, which the column ``faults`` explains.
 
     The options are those of carve. Each frame is computed on its own, so persist the frame if its rows change from one time to the next.
     """
@@ -71,7 +71,7 @@ def offcuts(df, cut_list, faults="faults", **options):
 
 
 def merge(summaries, program="keen-notch"):
-    """One summary of several, such as those of the batches of a stream, in the order of their rows; dicts."""
+    """Merges summaries, such as the ones of a stream's batches, in the order of their rows. Takes and returns dicts."""
     return json.loads(merged(program, [json.dumps(one) for one in summaries]))
 
 
@@ -158,7 +158,7 @@ class Asked:
             self.shipped.take(self.told["files"])
 
     def _told(self):
-        """What the program says of the lists."""
+        """The program's account of the lists."""
         outside = ["--allow-outside"] if self.shipped.allow_outside else []
         of_lists = lambda paths: [word for path in paths for word in ("--of", path)]
         return self.shipped.on_the_driver(lambda paths: schema(self.program, [*of_lists(paths), *self.options, *outside], self.names))
@@ -195,8 +195,8 @@ class Asked:
         return worker.sent_by(self.df.sparkSession.sparkContext)
 
     def _sent(self):
-        """The frame as it goes to the tasks: under names that the engine takes a column by (one with a point would be a field to it), and
-        without types that cannot be sent."""
+        """The frame for the tasks: with names that the engine resolves (a name with a point would be a field), and with types that it can
+        send."""
         fields = self.df.schema.fields
         is_carried = any(carried.needs_carrying(field.dataType) for field in fields)
         if self.names == self.df.columns and not is_carried and not any("." in name or "`" in name for name in self.names):
@@ -207,7 +207,7 @@ class Asked:
         return plain.select(*[carried.there(F.col(name), field.dataType).alias(name) for name, field in zip(plain.columns, fields)])
 
     def restored(self, carved):
-        """What is carved, with the names and types of the frame."""
+        """The carved rows, with the names and types of the frame."""
         fields = dict(zip(self.names, self.df.schema.fields))
         if self.names == self.df.columns and not any(carried.needs_carrying(field.dataType) for field in fields.values()):
             return carved
@@ -250,6 +250,6 @@ class Asked:
 
 
 def _different(names):
-    """The names; of those that several columns have, with their place, so that the list cannot mean one of them."""
+    """The names. Doubled names get their place, so a list cannot use them."""
     doubled = {name for name in names if names.count(name) > 1}
     return [f"{name} (column {place})" if name in doubled else name for place, name in enumerate(names, 1)]

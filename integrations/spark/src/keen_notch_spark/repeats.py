@@ -33,12 +33,12 @@ def _repeats(hashes):
 
 
 def located_schema(carved):
-    """What tasks give for :func:`with_faults`: records of rows, of hashes, and of the number of rows of each partition."""
+    """The records of tasks for :func:`with_faults`: rows, hashes, and the number of rows of each partition."""
     return T.StructType(
         [
             T.StructField("share", T.IntegerType()),
             T.StructField("partition", T.IntegerType()),
-            # The number of the row in its partition, and the place of what was made of it: a row can be made several times.
+            # The number of the row in its partition, and the number of the output row: a row can give several.
             T.StructField("row", T.LongType()),
             T.StructField("place", T.LongType()),
             T.StructField("check", T.IntegerType()),
@@ -50,7 +50,7 @@ def located_schema(carved):
 
 
 def with_faults(records, checks, compares, faults, names, shares):
-    """Rows whose faults name the repeats among them.
+    """Adds the repeats to the faults of rows.
 
     records: see :func:`located_schema`. All comes from one evaluation of the frame: its rows go along with their hashes, because in a
     second evaluation they can be in another order. checks: all checks of the list. names: the columns of the result. shares: the hashes
@@ -78,14 +78,14 @@ def with_faults(records, checks, compares, faults, names, shares):
     if fault is None:
         rows = numbered.where("data is not null")
     else:
-        # What was made of a row has all its faults. Nothing is collected where there is nothing.
+        # All output rows of a row have all its faults. `collect_list` leaves nulls out.
         numbered = numbered.withColumn("placed", F.when(F.col("fault").isNotNull(), F.struct("check", "place", "nth", "fault")))
         rows = numbered.groupBy("partition", "row").agg(F.collect_list("data").alias("all"), F.array_sort(F.collect_list("placed")).alias("more"))
         rows = rows.select(F.explode("all").alias("data"), F.transform("more", lambda one: one["fault"]).alias("more"))
     field = lambda name: F.col("data").getField(name)
     if fault is None:
         return rows.select(*[field(name).alias(name) for name in names])
-    # Faults are in the order of the list, those of one check in the order of the results.
+    # Faults are in the order of the list, and faults of one check in the order of the results.
     order = F.create_map(*[part for place, check in enumerate(checks) for part in (F.lit(_key(check["of"], check["check"])), F.lit(place))])
     placed = lambda one, place: F.struct(
         F.coalesce(order[F.concat(one["piece"], F.lit("\0"), one["check"])], F.lit(len(checks))).alias("check"), place.alias("place"), one.alias("fault")

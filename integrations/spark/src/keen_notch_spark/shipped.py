@@ -8,7 +8,7 @@ from .folders import temporary
 
 
 class Shipped:
-    """Cut lists and what they name, in memory.
+    """Cut lists and their files, in memory.
 
     cut_lists: a path or a text, or several of them. What has a line end, or no file of its name and a ``=``, is a text.
     """
@@ -21,11 +21,11 @@ class Shipped:
         self.allow_outside = allow_outside
         # The files, by their paths below the folder of a task.
         self.files = {}
-        # Folders that a list is put below, so that what it names above its own has a place too.
+        # A list lies below this many folders, because it can name files above its own folder.
         self.depth = 0
 
     def on_the_driver(self, ask):
-        """What a function gives for the words that name the lists on this machine."""
+        """Calls a function with the paths of the lists on this machine."""
         with temporary() as folder:
             paths = []
             for number, one in enumerate(self.lists):

@@ -39,7 +39,7 @@ class Located:
     def __init__(self, worker, names, shares):
         self.worker = worker
         self.names = names
-        # The hashes are divided into this many shares, each of which is compared on its own.
+        # The number of shares of the hashes. Each share is compared on its own.
         self.shares = shares
 
     def __call__(self, batches):

@@ -14,7 +14,7 @@ from .program import build, found
 
 # Bytes of the last words of a program that are told.
 LAST_WORDS = 4000
-# Bytes of files from which they are sent on their own.
+# Files of more bytes are sent on their own.
 LARGE = 1 << 20
 # The folders that this process has written, by the name of their content.
 _PLACED = {}
@@ -26,12 +26,12 @@ class Worker:
     def __init__(self, program, version, shipped, words, timeout=None):
         self.program = program
         self.version = version
-        # The lists and their files, or what the engine sends once to each executor.
+        # The lists and their files, or a broadcast of them.
         self.shipped = shipped
         self.name, self.allow_outside = shipped.name(), shipped.allow_outside
         # The command and its options, without the list.
         self.words = words
-        # The seconds after which a program that neither takes nor gives anything is ended; None to wait for ever.
+        # After this many seconds without a row in or out, the program is killed; `None` means never.
         self.timeout = timeout
 
     def sent_by(self, context):
@@ -42,7 +42,8 @@ class Worker:
 
     def _placed(self):
         """The folder with the lists and files, and the paths of the lists there. Written once by a process, which runs many tasks."""
-        if self.name not in _PLACED:
+        # Some systems remove old temporary files.
+        if self.name not in _PLACED or not os.path.isdir(_PLACED[self.name][0]):
             shipped = self.shipped.value if hasattr(self.shipped, "value") else self.shipped
             folder = lasting()
             _PLACED[self.name] = (folder, shipped.put(folder))
@@ -129,7 +130,7 @@ class _Feeder(threading.Thread):
 
 
 class _Watch:
-    """Ends a program that hangs: for some seconds it has neither taken nor given a row, and nobody else was waited for."""
+    """Kills a program that hangs: no row went in or out for some seconds, although the engine was ready."""
 
     def __init__(self, process, timeout):
         self.process = process

@@ -60,7 +60,7 @@ fn once(
     let (mut table, carving) = request.run.open(console)?;
     let shown = if out.is_none() && console.shows_tables { PREVIEW_ROWS } else { 0 };
     let named = plan::output_format(&request, &table, shown)?;
-    // The next run compares the first rows. The columns of Parquet files are only copied if no row is kept.
+    // The next run compares the first rows. A run that keeps rows cannot copy the columns of Parquet files.
     let kept = if args.watch && !named.kind.is_some_and(|kind| kind.has_arrays) { PREVIEW_ROWS } else { shown };
     let job = plan::job(&request, &table, carving, named, kept)?;
     let mut rows: Box<dyn Sink> = match out {

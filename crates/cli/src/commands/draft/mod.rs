@@ -99,7 +99,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// What a draft shows, and its cut list.
+/// The shown lines of a draft, and its cut list.
 struct DraftText {
     shown: Vec<String>,
     list: String,

@@ -114,7 +114,7 @@ fn of_file(
     Ok(())
 }
 
-/// Refuses results that cannot come from their values, unless they can be looked up.
+/// Refuses results that cannot come from their values, unless a lookup gives them.
 fn check(examples: &[Example], args: &DraftArgs) -> Result<(), Failure> {
     if !draft::search_lookups(examples).found.is_empty() {
         return Ok(());

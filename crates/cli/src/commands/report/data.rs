@@ -71,14 +71,14 @@ pub fn faults(found: &Report, job: &Job, table: &Table, most: usize) -> Vec<Faul
             other_results: top.other_texts,
             are_counted: top.are_counted,
             other_rows: top.other_rows,
-            // Rows that were kept for another check can come after the first ones of this check.
+            // Further rows of this check can be there because of another check.
             rows: rows.take(most).collect(),
         }
     };
     (0..job.checks().len()).filter(|check| found.totals.failed[*check].count > 0).map(of_check).collect()
 }
 
-/// The first `most` rows with faults. Each of them is among the first `most` rows of its checks, which are kept.
+/// The first `most` rows with faults. The samples contain them: each is among the first `most` rows of its checks.
 pub fn rows_with_faults(found: &Report, job: &Job, table: &Table, most: usize) -> Vec<RowFaults> {
     let is_faulty = |sample: &&Sample| sample.faults.iter().any(|(fault, _)| !job.checks()[fault.check].only_warns);
     let of_row = |sample: &Sample| {

@@ -74,8 +74,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     }
 }
 
-/// Chooses a column if none is named, and tries phrases on it, until the user ends. Gives the last column that was tried to an end or
-/// written.
+/// Tries phrases on the named column, or on columns that the user chooses, until the user ends. Returns the session to sum up.
 fn live(screen: &mut Screen, opening: &Opening, named: Option<usize>, args: &TryArgs) -> Result<Option<Session>, Failure> {
     let mut columns = Columns::new(Rc::clone(&opening.rows), opening.name.clone());
     let mut last = None;

@@ -25,7 +25,7 @@ const PAUSE: Duration = Duration::from_millis(120);
 
 pub type Open = Box<dyn FnOnce() -> Result<Table, keen_notch_io::Error> + Send>;
 
-/// What is needed to try a column.
+/// The data for trying a column.
 pub struct Opening {
     /// The name of the table.
     pub name: String,
@@ -96,7 +96,7 @@ pub struct Session {
     file: Option<ListFile>,
     reading_of_list: Vec<(String, String)>,
     kept: Option<Vec<Draft>>,
-    /// The change of the model at which the warning about unsaved pieces was shown.
+    /// The change of the model when the warning about unsaved pieces appeared.
     warned_at: Option<u64>,
     says: String,
     is_chosen: bool,
@@ -155,7 +155,7 @@ impl Session {
         Ok(drawn)
     }
 
-    /// What Escape does now.
+    /// The effect of Escape now, in words.
     fn escape(&self) -> &'static str {
         match self.model.field {
             Field::Filter => "removes the filter",
@@ -255,7 +255,7 @@ impl Session {
         self.file.is_some() && self.is_kept()
     }
 
-    /// Whether Escape leads back to the list of columns: nothing is typed for this one.
+    /// Whether Escape leads back to the list of columns, because no text would be lost.
     fn goes_back(&self) -> bool {
         self.is_chosen && (self.is_kept() || !self.model.pieces.iter().any(Draft::has_text))
     }

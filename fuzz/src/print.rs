@@ -42,11 +42,12 @@ pub fn list(list: &CutList) -> String {
 }
 
 fn reading(reading: &Reading, lines: &mut Vec<String>) {
-    let Reading { delimiter, encoding, header, ragged, widths, sheet, query } = reading;
+    let Reading { delimiter, encoding, header, partitions, ragged, widths, sheet, query } = reading;
     lines.push("[reading]".to_owned());
     lines.extend(delimiter.iter().map(|delimiter| format!("delimiter = {}", toml_text(delimiter))));
     lines.extend(encoding.iter().map(|encoding| format!("encoding = {}", toml_text(encoding))));
     lines.extend(header.map(|header| format!("header = {header}")));
+    lines.extend(partitions.map(|partitions| format!("partitions = {partitions}")));
     let ragged = ragged.map(|ragged| match ragged {
         RaggedRows::Stop => "stop",
         RaggedRows::Keep => "keep",

@@ -95,7 +95,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
             let place = |index: usize| format!("{} for 20", index * 21 + 1);
             let places: Vec<String> = (0..job.titles().len()).map(place).collect();
             let widths = Widths::parse(&places.join(", ")).expect("they are");
-            job.with_places(&table.format, Some(&widths), &|_| None, &[])?
+            job.with_places(&table.format, Some(&widths), &|_| None, &table.inputs)?
         }
         _ => job,
     };
@@ -104,9 +104,9 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let report = {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, FileFormat::default(), &header, table.is_continued())?);
+        let faults = Some(FaultFile::new(&mut faults, FileFormat::default(), table.is_continued())?);
         let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
-        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
+        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults, hashes: None })
     };
     let [rows, offcuts, faults] = [rows, offcuts, faults].map(|bytes| String::from_utf8(bytes).expect("all is text"));
     Ok(Some(Ran { report, rows, offcuts, faults, widths }))

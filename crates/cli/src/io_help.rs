@@ -42,6 +42,9 @@ pub fn help(error: &Error) -> String {
             "in a pattern, * stands for any part of a name, ** for any folders, ? for a character, and [ab] for one of some characters"
                 .to_owned()
         }
+        Error::Partitions { .. } => {
+            "--partitions reads columns from folders such as depot=North; give the path with these folders, or remove the option".to_owned()
+        }
         Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
         Error::NoWidths { widths: None, .. } => {
             "give their positions, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()

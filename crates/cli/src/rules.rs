@@ -170,11 +170,12 @@ impl Pieces {
         self.wanted.unique = self.wanted.unique.take().or(unique);
         self.unit = list.unit;
         self.title = self.title.take().or(list.title);
-        let ListReading { delimiter, encoding, header, ragged, widths, sheet, query } = list.reading;
+        let ListReading { delimiter, encoding, header, partitions, ragged, widths, sheet, query } = list.reading;
         let all = &mut self.reading;
         all.delimiter = all.delimiter.take().or(delimiter);
         all.encoding = all.encoding.take().or(encoding);
         all.header = all.header.or(header);
+        all.partitions = all.partitions.or(partitions);
         all.ragged = all.ragged.or(ragged);
         all.widths = all.widths.take().or(widths);
         all.sheet = all.sheet.take().or(sheet);

@@ -240,7 +240,7 @@ impl Output<'_, '_> {
                     let array = array_of(texts, carving.value_type(piece));
                     (Arc::new(Field::new(carving.title(column, header), array.data_type().clone(), true)), array)
                 }
-                OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => continue,
+                OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => continue,
             };
             fields.push(field);
             arrays.push(array);

@@ -48,6 +48,9 @@ pub mod number_format;
 pub mod piece;
 #[doc(hidden)]
 pub mod program;
+#[cfg(feature = "cutlist")]
+#[doc(hidden)]
+pub mod repeats;
 #[doc(hidden)]
 pub mod sightings;
 #[doc(hidden)]

@@ -320,6 +320,7 @@ impl Runner {
             asked: self.rules,
             listed: self.listed,
             part: None,
+            hashes: None,
             rows_compared: carving.looks_back(),
             inputs: vec![summary::Input { name: self.name.clone(), first_row: 1, rows: self.totals.rows.read, stream: true }],
             rows: self.totals.rows,

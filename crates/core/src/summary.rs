@@ -44,6 +44,9 @@ pub struct Summary {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<Part>,
     pub inputs: Vec<Input>,
+    /// The file with the hashes of rows, for a part with checks that compare rows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hashes: Option<HashesOf>,
     #[serde(default, skip_serializing_if = "is_false")]
     pub rows_compared: bool,
     pub rows: RowCounts,
@@ -51,6 +54,22 @@ pub struct Summary {
     pub checks: Vec<CheckCounts>,
     /// The number of invalid byte sequences read as U+FFFD.
     pub replacements: u64,
+}
+
+/// The hashes of the rows of a part, which `merge` compares.
+///
+/// ```
+/// use keen_notch_core::summary::HashesOf;
+///
+/// let hashes = HashesOf { file: "cut-1.hashes.csv".to_owned(), count: 2 };
+/// assert_eq!(hashes.count, 2);
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct HashesOf {
+    /// The name of the file, in the folder of the summary.
+    pub file: String,
+    /// The number of hashes.
+    pub count: u64,
 }
 
 /// A list that a run compared with.
@@ -80,8 +99,7 @@ pub struct ListFile {
 /// ```
 /// use keen_notch_core::summary::Part;
 ///
-/// let parts = ["1/3", "2/3", "3/3"].map(|part| part.parse::<Part>().map(|part| part.bytes(100)));
-/// assert_eq!(parts, [Ok(0..33), Ok(33..66), Ok(66..100)]);
+/// assert_eq!("2/3".parse(), Ok(Part { number: 2, of: 3 }));
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Part {
@@ -401,14 +419,6 @@ impl CheckCounts {
     }
 }
 
-impl Part {
-    /// The range of bytes of the part, out of a number of bytes. The parts cover all bytes without overlap.
-    pub fn bytes(self, all: u64) -> Range<u64> {
-        let end = |number: u32| (u128::from(all) * u128::from(number) / u128::from(self.of.max(1))) as u64;
-        end(self.number.saturating_sub(1))..end(self.number)
-    }
-}
-
 impl FromStr for Part {
     type Err = NoPart;
 
@@ -457,6 +467,7 @@ mod tests {
             asked: vec!["no: last 1".to_owned()],
             listed: Vec::new(),
             part: None,
+            hashes: None,
             rows_compared: false,
             inputs: vec![Input { name: name.to_owned(), first_row, rows, stream: name == "stream" }],
             rows: RowCounts { read: rows, with_faults: rows, ..RowCounts::default() },
@@ -498,12 +509,7 @@ mod tests {
     }
 
     #[test]
-    fn every_byte_is_of_one_part() {
-        for (all, of) in [(0, 3), (2, 5), (100, 7), (u64::MAX, 3)] {
-            let ranges: Vec<_> = (1..=of).map(|number| Part { number, of }.bytes(all)).collect();
-            assert_eq!((ranges[0].start, ranges[ranges.len() - 1].end), (0, all));
-            assert!(ranges.windows(2).all(|two| two[0].end == two[1].start && two[0].start <= two[0].end));
-        }
+    fn a_part_has_a_number_up_to_that_of_all() {
         assert_eq!("3/8".parse(), Ok(Part { number: 3, of: 8 }));
         for wrong in ["0/8", "9/8", "3", "3/", "a/b", "3/8/1", "-1/2", "1/0"] {
             assert_eq!(wrong.parse::<Part>(), Err(NoPart), "{wrong}");

@@ -20,6 +20,8 @@ pub enum Verdict {
 pub enum Doubt {
     /// The inputs have no rows.
     NoRows,
+    /// Checks that compare rows of all parts, as indices. Another program compares them.
+    Elsewhere(Vec<usize>),
     /// Checks without values, as indices into the checks of the summary.
     NoValues(Vec<usize>),
     /// Checks that only warn and failed, by their indices.
@@ -51,12 +53,13 @@ impl Summary {
         let pieces = self.pieces.iter().enumerate();
         let missing = pieces.filter(|(_, piece)| piece.tally.missing > 0 && !is_checked(&piece.name));
         let lists = [
+            Doubt::Elsewhere(all(&|check| check.elsewhere)),
             Doubt::NoValues(all(&|check| !check.implied && check.checked == 0)),
             Doubt::Warnings(all(&|check| check.level == Level::Warning && check.rows > 0)),
             Doubt::Missing(missing.map(|(index, _)| index).collect()),
         ];
         let is_empty = |doubt: &Doubt| match doubt {
-            Doubt::NoValues(list) | Doubt::Warnings(list) | Doubt::Missing(list) => list.is_empty(),
+            Doubt::Elsewhere(list) | Doubt::NoValues(list) | Doubt::Warnings(list) | Doubt::Missing(list) => list.is_empty(),
             Doubt::NoRows | Doubt::Hints(_) => false,
         };
         let hints = (hints > 0).then_some(Doubt::Hints(hints));

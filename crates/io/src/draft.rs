@@ -23,7 +23,7 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Evid
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
     let mut nowhere = Stream::new("nowhere", io::sink());
-    let mut outs = Outs { rows: &mut nowhere, offcuts: None, faults: None };
+    let mut outs = Outs::of_rows(&mut nowhere);
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();
     let checks = job.checks().iter().zip(report.totals.failed);

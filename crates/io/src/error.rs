@@ -14,6 +14,8 @@ pub enum Error {
     FolderOf { name: String, what: String },
     #[error("{pattern} is no file, and as a pattern: {why}")]
     WrongPattern { pattern: String, why: String },
+    #[error("{name} {why}")]
+    Partitions { name: String, why: String },
     #[error("{name} is empty, so it has no header to find columns by")]
     Empty { name: String },
     #[error("{name} is not text: it is {found}")]

@@ -1,7 +1,6 @@
 //! The file of faults, with a row for each.
 
-use keen_notch_core::carving::{CheckName, Fault};
-use keen_notch_core::column::Header;
+use keen_notch_core::check::Violation;
 
 use crate::Error;
 use crate::formats::own_table::{OwnColumn, OwnTable, Value};
@@ -33,68 +32,67 @@ pub fn fault_table(named: FileFormat) -> Result<OwnTable, Error> {
     OwnTable::new(named, b',', &COLUMNS.map(column))
 }
 
-/// The input of a row, and the row and line in it, from 1.
+/// A row of the file.
 #[derive(Debug, Clone, Copy)]
-pub struct RowPlace<'a> {
+pub struct FaultRow<'a> {
     pub file: &'a str,
     pub row: u64,
-    pub line: u64,
+    pub line: Option<u64>,
+    pub column: &'a str,
+    pub piece: &'a str,
+    pub only_warns: bool,
+    pub value: &'a str,
+    pub result: &'a str,
+    pub check: &'a str,
+    pub violation: &'a Violation,
 }
 
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
     table: OwnTable,
-    header: &'a Header,
 }
 
 impl<'a> FaultFile<'a> {
-    /// Starts a file of faults for a table with these columns. It has no header if it `is_continued` from an earlier part.
+    /// Starts a file of faults. It has no header if it `is_continued` from an earlier part.
     ///
     /// # Errors
     /// The format does not support faults, or the header cannot be written.
-    pub fn new(
-        out: &'a mut dyn Sink,
-        named: FileFormat,
-        header: &'a Header,
-        is_continued: bool,
-    ) -> Result<FaultFile<'a>, Error> {
+    pub fn new(out: &'a mut dyn Sink, named: FileFormat, is_continued: bool) -> Result<FaultFile<'a>, Error> {
         let table = fault_table(named)?;
         let is_text = named.kind.is_none_or(|kind| kind.is_text);
         if !(is_continued && is_text) {
             table.begin(out)?;
         }
-        Ok(FaultFile { out, table, header })
+        Ok(FaultFile { out, table })
     }
 
-    /// Writes a fault, with the input, the row and line in it, and the `value` of its column.
+    /// Writes a fault.
     ///
     /// # Errors
     /// The fault cannot be written.
-    pub fn write(
-        &mut self,
-        RowPlace { file, row, line }: RowPlace,
-        check: &CheckName,
-        fault: &Fault,
-        value: &str,
-    ) -> Result<(), Error> {
-        let column = check.column.map_or(String::new(), |column| self.header.title(column));
+    pub fn write(&mut self, fault: &FaultRow) -> Result<(), Error> {
+        let FaultRow { file, row, line, column, piece, only_warns, value, result, check, violation } = *fault;
         let values = [
             Value::Text(file),
             Value::Count(Some(row)),
-            Value::Count(Some(line)),
-            Value::Text(&column),
-            Value::Text(&check.of),
-            Value::Text(fault.violation.kind.word()),
-            Value::Text(if check.only_warns { "warning" } else { "fault" }),
+            Value::Count(line),
+            Value::Text(column),
+            Value::Text(piece),
+            Value::Text(violation.kind.word()),
+            Value::Text(if only_warns { "warning" } else { "fault" }),
             Value::Text(value),
-            Value::Text(&fault.result),
-            Value::Count(fault.violation.at.map(|at| at as u64)),
-            Value::Text(&check.words),
-            Value::Text(&fault.violation.detail),
+            Value::Text(result),
+            Value::Count(violation.at.map(|at| at as u64)),
+            Value::Text(check),
+            Value::Text(&violation.detail),
         ];
         self.table.row(&values, self.out)
     }
 
+    /// Writes the last faults.
+    ///
+    /// # Errors
+    /// They cannot be written.
     pub fn end(&mut self) -> Result<(), Error> {
         self.table.end(self.out)
     }

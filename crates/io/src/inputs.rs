@@ -19,6 +19,8 @@ use crate::source::input::Input;
 pub struct Inputs {
     names: Vec<String>,
     streams: Vec<bool>,
+    /// The values of the folders of each input, if they are columns.
+    folders: Vec<Vec<String>>,
     starts: Starts,
     /// For a part: its inputs, and the number of rows to skip in the first one.
     part: Option<(Range<usize>, u64)>,
@@ -40,10 +42,18 @@ impl Starts {
     }
 }
 
+/// A row in words; `place` is its input and its number there.
+pub(crate) fn label((input, number): (usize, u64), names: &[String]) -> String {
+    match names {
+        [] | [_] => format!("row {number}"),
+        names => format!("row {number} of {}", names.get(input).map_or("", String::as_str)),
+    }
+}
+
 impl Inputs {
     pub(crate) fn new(inputs: &[Input]) -> Inputs {
         let names = inputs.iter().map(Input::name).collect();
-        Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), starts: Starts::default(), part: None }
+        Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), ..Inputs::default() }
     }
 
     /// Inputs with these consecutive rows.
@@ -62,6 +72,18 @@ impl Inputs {
             inputs.take_part(0..rows.len(), first.first_row.saturating_sub(1));
         }
         inputs
+    }
+
+    /// Adds the values of the folders of the next input.
+    pub(crate) fn add_folders(&mut self, values: &[String]) {
+        self.folders.push(values.to_vec());
+    }
+
+    /// The texts of [`OutColumn::OfInput`](keen_notch_core::carving::OutColumn::OfInput) in all inputs.
+    pub(crate) fn texts(&self, text: usize) -> impl Iterator<Item = &str> {
+        let names = self.names.iter().filter(move |_| text == 0);
+        let values = self.folders.iter().filter_map(move |values| values.get(text.checked_sub(1)?));
+        names.chain(values).map(String::as_str)
     }
 
     pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
@@ -97,6 +119,11 @@ impl Inputs {
     pub fn locate(&self, row: u64) -> (usize, u64) {
         let (input, number) = self.starts.locate(row);
         (input, number + self.skipped(input))
+    }
+
+    /// A row of the run in words: `row 7`, or `row 7 of b.csv` if there are several inputs.
+    pub fn row_label(&self, row: u64) -> String {
+        label(self.locate(row), &self.names)
     }
 
     pub fn name(&self, input: usize) -> &str {

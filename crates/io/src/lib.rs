@@ -16,6 +16,7 @@ pub mod files;
 pub mod formats;
 pub mod found;
 mod guarded;
+pub mod hashes;
 mod head;
 pub mod inputs;
 mod kind;

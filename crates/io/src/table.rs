@@ -26,6 +26,8 @@ use crate::view::View;
 /// An opened table: the header is known, the rows are not read yet.
 pub struct Table {
     pub header: Header,
+    /// The header of its files, without columns from the names of folders.
+    pub file_header: Header,
     pub format: Format,
     /// The types of the columns, as far as they are known.
     pub types: Vec<ObservedTypes>,
@@ -136,10 +138,14 @@ impl Table {
     }
 
     fn open_unchanged(inputs: &[Input], reading: &Reading, unchanged: FileStamps, is_again: bool) -> Result<Table, Error> {
-        let rows_of = Inputs::new(inputs);
+        let mut rows_of = Inputs::new(inputs);
         let (all, first_reading) = (inputs.to_vec(), reading.clone());
         let known = if reading.all_columns { formats::columns(inputs, reading)? } else { None };
-        let reading = &Reading { columns: known, ..reading.clone() };
+        let stride = match reading.parts {
+            Some(parts) if reading.stride.is_none() => part::stride(inputs, reading, parts)?,
+            _ => reading.stride,
+        };
+        let reading = &Reading { columns: known, stride, ..reading.clone() };
         let mut inputs = inputs.iter().cloned();
         let columns_of_others;
         reading.meter.restart();
@@ -154,9 +160,11 @@ impl Table {
         };
         let current = opened?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
+        let file_header = current.file_header().clone();
+        rows_of.add_folders(current.values_of_folders());
         let types = current.types().to_vec();
         // Later inputs are read like the first one, whatever their names.
-        let reading = format.reading(reading, &header);
+        let reading = format.reading(reading, &file_header);
         let mut waiting = VecDeque::new();
         for input in inputs {
             if input == Input::Stdin {
@@ -168,10 +176,12 @@ impl Table {
             let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
             let source = formats::open(&input, &Reading { meter, ..reading.clone() })?;
             same_columns(&first, (&header, &format), &*source)?;
+            rows_of.add_folders(source.values_of_folders());
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
         Ok(Table {
             header,
+            file_header,
             format,
             types,
             needed: None,
@@ -202,6 +212,16 @@ impl Table {
         let reading = Reading { all_columns: true, ..self.first_reading.clone() };
         *self = Table::open_unchanged(&self.all, &reading, self.unchanged.clone(), true)?;
         find(&self.header)
+    }
+
+    /// The titles of the columns from the names of folders.
+    pub(crate) fn titles_of_folders(&self) -> Vec<String> {
+        (self.file_header.count()..self.header.count()).map(|column| self.header.title(column)).collect()
+    }
+
+    /// The number of columns from the names of folders, which follow those of the files.
+    pub fn folders(&self) -> usize {
+        self.header.count() - self.file_header.count()
     }
 
     /// The names of its inputs, if all are files without conversions.

@@ -92,8 +92,12 @@ fn run(text: &str, threads: usize, at: usize, seen: &SinkCalls) -> Result<(), Er
     let carving = Carving::new(&wanted, Some(&main), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[0], 0).with_threads(threads);
-    let fault_file = FaultFile::new(&mut faults, FileFormat::default(), &header, false)?;
-    carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(fault_file) })?;
+    let fault_file = FaultFile::new(&mut faults, FileFormat::default(), false)?;
+    carve(
+        &mut table,
+        &job,
+        &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(fault_file), hashes: None },
+    )?;
     commit_all(vec![Box::new(rows), Box::new(offcuts), Box::new(faults)])
 }
 

@@ -60,8 +60,8 @@ fn run(text: &str, format: FileFormat) -> Ran {
     let report = {
         let [mut rows, mut aside, mut faults] =
             [&mut rows, &mut aside, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, format, &header, false).unwrap());
-        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut aside), faults }).unwrap()
+        let faults = Some(FaultFile::new(&mut faults, format, false).unwrap());
+        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut aside), faults, hashes: None }).unwrap()
     };
     let [rows, aside, faults] = [rows, aside, faults].map(|bytes| String::from_utf8(bytes).unwrap());
     Ran { report, rows, aside, faults, checks }

@@ -29,7 +29,7 @@ fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (
         .with_threads(threads)
         .with_formats(ending(to), FileFormat::default());
     let mut bytes = Vec::new();
-    carve(&mut table, &job, &mut Outs { rows: &mut Stream::new("memory", &mut bytes), offcuts: None, faults: None })?;
+    carve(&mut table, &job, &mut Outs::of_rows(&mut Stream::new("memory", &mut bytes)))?;
     Ok(String::from_utf8(bytes).unwrap())
 }
 

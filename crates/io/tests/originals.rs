@@ -47,7 +47,7 @@ fn carved(text: &str, piece: &str, stride: usize, threads: usize) -> String {
     let mut out = Vec::new();
     let header = table.header.clone();
     let mut rows = Stream::new("memory", &mut out);
-    let mut outs = Outs { rows: &mut rows, offcuts: None, faults: None };
+    let mut outs = Outs::of_rows(&mut rows);
     let job = Job::new(carving, &header, &(0..header.count()).collect::<Vec<_>>(), 3).with_threads(threads);
     carve(&mut table, &job, &mut outs).unwrap();
     String::from_utf8(out).unwrap()

@@ -1,5 +1,8 @@
 use std::path::PathBuf;
 
+use keen_notch_io::source::MEMORY;
+
+use super::reading::Bytes;
 use super::{MORE, ReadingArgs};
 
 #[derive(Debug, clap::Args)]
@@ -13,6 +16,16 @@ pub struct MergeArgs {
     /// File for the merged summary or survey
     #[arg(short, long, value_name = "OUT.json")]
     pub out: Option<PathBuf>,
+    /// File for the duplicates that `unique` finds across the parts
+    ///
+    /// It has the columns of `carve --faults`. The line, the value and the result are blank.
+    #[arg(long, value_name = "FILE")]
+    pub faults: Option<PathBuf>,
+    /// Memory limit of `unique`, in bytes or with K, M, G
+    ///
+    /// Beyond the limit, `unique` uses temporary files.
+    #[arg(hide_short_help = true, long, value_name = "BYTES", default_value_t = Bytes(MEMORY))]
+    pub memory: Bytes,
     /// Print no tables
     #[arg(short, long)]
     pub quiet: bool,

@@ -27,6 +27,11 @@ pub struct ReadingArgs {
     /// File with the names of more input files, one per line; - for standard input
     #[arg(hide_short_help = true, long, value_name = "FILE")]
     pub files_from: Option<PathBuf>,
+    /// Make columns of folders with names such as depot=North
+    ///
+    /// The columns follow those of the files, in the order of the folders in the path.
+    #[arg(hide_short_help = true, long)]
+    pub partitions: bool,
     /// Database table or view (repeatable)
     ///
     /// If input and output are databases, give the input table first and the output table second.
@@ -94,6 +99,7 @@ impl ReadingArgs {
             from: if let Some(FormatOrDatabase::Format(named)) = self.from { Some(named) } else { None },
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
+            partitions: self.partitions || list.partitions.unwrap_or(false),
             encoding: encoding.map(Encoding::named).transpose()?,
             sheet: self.sheet.clone().or(list.sheet.clone()),
             widths: widths.map(read_widths).transpose()?.map(Arc::new),
@@ -222,7 +228,7 @@ pub enum EmptyFormulas {
 }
 
 #[derive(Debug, Clone, Copy, Default)]
-pub struct Bytes(usize);
+pub struct Bytes(pub usize);
 
 impl std::str::FromStr for Bytes {
     type Err = String;

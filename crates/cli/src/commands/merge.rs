@@ -1,6 +1,7 @@
 //! `merge`: merges the summaries or saved surveys of the parts of a table.
 
 use std::io::Write;
+use std::path::{Path, PathBuf};
 
 use keen_notch_core::summary::{Apart, Part, Summary, VERSION};
 use keen_notch_core::survey::{SAVED_VERSION, SavedColumn, SavedKind, SavedSurvey};
@@ -15,6 +16,7 @@ use serde::Deserialize;
 
 use crate::args::{self, MergeArgs};
 use crate::commands::outputs::name_of;
+use crate::commands::repeats::{self, PartHashes, RepeatsOutput};
 use crate::console::{self, Console};
 use crate::draw::survey::{self, SurveyedColumn};
 use crate::draw::{faults, summary, verdict, visible};
@@ -22,6 +24,7 @@ use crate::failure::Failure;
 
 struct Read<T> {
     name: String,
+    path: PathBuf,
     of_part: T,
 }
 
@@ -59,13 +62,14 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
         Some(path) => Some(formats::create(path, &known)?),
         None => known.prints().map(|()| None)?,
     };
+    let mut duplicates = args.faults.as_deref().map(|path| RepeatsOutput::create(path, &known)).transpose()?;
     let shows = out.is_none() && console.shows_tables;
     let (mut summaries, mut surveys) = (Vec::new(), Vec::new());
     for input in &inputs {
-        let name = input.name();
+        let (name, path) = (input.name(), input.path().unwrap_or(Path::new("")).to_owned());
         match read(input)? {
-            SavedFile::Summary(of_part) => summaries.push(Read { name, of_part: *of_part }),
-            SavedFile::Survey(of_part) => surveys.push(Read { name, of_part }),
+            SavedFile::Summary(of_part) => summaries.push(Read { name, path, of_part: *of_part }),
+            SavedFile::Survey(of_part) => surveys.push(Read { name, path, of_part }),
         }
     }
     if let (Some(summary), Some(survey)) = (summaries.first(), surveys.first()) {
@@ -74,16 +78,26 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     }
     let parts = visible::counted(inputs.len() as u64, "part");
     let (json, lines) = if surveys.is_empty() {
-        let all = merged(in_order(summaries)?)?;
+        let summaries = in_order(summaries)?;
+        let hashes = PartHashes::of(summaries.iter().map(|read| (read.path.as_path(), &read.of_part)))?;
+        let mut all = merged(summaries)?;
+        all.hashes = None;
+        if let Some(hashes) = hashes {
+            repeats::compare(&mut all, &hashes, args.memory.0, duplicates.as_mut())?;
+        } else {
+            refuse_faults(args, "no part has hashes to compare")?;
+        }
         (summary::json(&all), of_summary(&all, &parts, console.width))
     } else {
+        refuse_faults(args, "surveys have no duplicates")?;
         let all = merged(in_order(surveys)?)?;
         (survey::saved(&all), of_survey(&all, &parts, console.width))
     };
+    let others = duplicates.into_iter().map(|out| out.sink);
     match out {
         Some(mut out) => {
             out.put(json.as_bytes())?;
-            sink::commit_all(vec![out])?;
+            sink::commit_all(others.chain([out]).collect())?;
         }
         None if shows => {
             let mut out = console::out();
@@ -91,8 +105,12 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
                 writeln!(out, "{line}")?;
             }
             out.flush()?;
+            sink::commit_all(others.collect())?;
         }
-        None => console::out().write_all(json.as_bytes())?,
+        None => {
+            sink::commit_all(others.collect())?;
+            console::out().write_all(json.as_bytes())?;
+        }
     }
     if !shows && !args.quiet {
         lines.iter().for_each(|line| console.note(line));
@@ -101,6 +119,13 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
         console.note(&visible::without_controls(&format!("all of it is in {}", name_of(path))));
     }
     Ok(())
+}
+
+fn refuse_faults(args: &MergeArgs, why: &str) -> Result<(), Failure> {
+    match args.faults {
+        None => Ok(()),
+        Some(_) => Err(Failure::usage(format!("--faults lists the duplicates of all parts, and {why}"), "remove --faults")),
+    }
 }
 
 fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
@@ -171,7 +196,7 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
     let Some((numbered, part)) = parts.iter_mut().find_map(|read| Some((read.name.clone(), (*read.of_part.part())?))) else {
         return Ok(parts);
     };
-    for Read { name, of_part } in &mut parts {
+    for Read { name, of_part, .. } in &mut parts {
         let of = *of_part.part();
         if of.is_none_or(|other| other.of != part.of) {
             let is = of.map_or("of a whole run".to_owned(), |part| format!("of part {part}"));
@@ -201,7 +226,7 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
 
 fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
     let mut all: Option<(String, T)> = None;
-    for Read { name, of_part } in parts {
+    for Read { name, of_part, .. } in parts {
         match &mut all {
             None => all = Some((name, of_part)),
             Some((first, all)) => all.append(of_part).map_err(|apart| refused(&apart, first, &name))?,

@@ -12,6 +12,7 @@ mod manual;
 mod merge;
 mod outputs;
 mod phrases;
+mod repeats;
 mod report;
 mod request;
 mod schema;

@@ -2,13 +2,14 @@
 
 use std::path::{Path, PathBuf};
 
-use keen_notch_core::summary::Part;
+use keen_notch_core::summary::{HashesOf, Part};
 use keen_notch_io::carve::{Job, Outs, Report, carve};
 use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::database::Target;
 use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::formats::{self, FileFormat};
+use keen_notch_io::hashes::HashFile;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -23,6 +24,8 @@ pub struct Files {
     offcuts: Option<Box<dyn Sink>>,
     faults: Option<(Box<dyn Sink>, FileFormat)>,
     summary: Option<Box<dyn Sink>>,
+    /// The hashes of rows beside the summary, with the name of the file.
+    hashes: Option<(Box<dyn Sink>, String)>,
 }
 
 impl Files {
@@ -64,17 +67,43 @@ impl Files {
             offcuts: sink(&args.offcuts, &tables.offcuts_table)?,
             faults: sink(&args.faults, &tables.faults_table)?.zip(of_faults),
             summary: args.summary.as_deref().map(|path| formats::create(path, files)).transpose()?,
+            hashes: None,
         })
     }
 
+    /// Adds a file of hashes for a part whose checks compare rows.
+    pub fn add_hashes(&mut self, args: &FaultArgs, part: Part, files: &RunFiles) -> Result<(), Failure> {
+        let refused =
+            |why: &str, help: &str| Err(Failure::usage(format!("`unique` compares each row with all others, {why}"), help));
+        let only_some = format!("and part {part} has only some of them");
+        let Some(summary) = args.summary.as_deref().filter(|path| !is_standard_output(path)) else {
+            return refused(
+                &only_some,
+                "add --summary FILE: the hashes of the rows are written beside it, and `merge` compares them",
+            );
+        };
+        if args.offcuts.is_some() {
+            return refused(&format!("{only_some}: which rows belong in --offcuts is not known yet"), "remove --offcuts");
+        }
+        let path = hashes_beside(summary);
+        let name = path.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
+        self.hashes = Some((formats::create(&path, files)?, name));
+        Ok(())
+    }
+
+    /// The file of hashes for a summary, if there is one.
+    pub fn hashes_of(&self, report: &Report) -> Option<HashesOf> {
+        self.hashes.as_ref().map(|(_, file)| HashesOf { file: file.clone(), count: report.hashes })
+    }
+
     pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
-        let header = table.header.clone();
         let faults = match &mut self.faults {
-            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, &header, table.is_continued())?),
+            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, table.is_continued())?),
             None => None,
         };
         let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);
-        Ok(carve(table, job, &mut Outs { rows, offcuts, faults })?)
+        let hashes = self.hashes.as_mut().map(|(out, _)| HashFile::new(&mut **out)).transpose()?;
+        Ok(carve(table, job, &mut Outs { rows, offcuts, faults, hashes })?)
     }
 
     /// Writes the summary and puts the outputs in place: `rows` first, if they are kept.
@@ -82,9 +111,22 @@ impl Files {
         if let Some(out) = &mut self.summary {
             out.put(summary.as_bytes())?;
         }
-        let others = self.offcuts.into_iter().chain(self.faults.map(|(out, _)| out)).chain(self.summary);
+        let others = self
+            .offcuts
+            .into_iter()
+            .chain(self.faults.map(|(out, _)| out))
+            .chain(self.hashes.map(|(out, _)| out))
+            .chain(self.summary);
         Ok(sink::commit_all(rows.into_iter().chain(others).collect())?)
     }
+}
+
+/// The file of hashes beside a summary: `cut-1.hashes.csv` for `cut-1.json`, compressed like it.
+fn hashes_beside(summary: &Path) -> PathBuf {
+    let compression = FileFormat::of(summary).compression;
+    let name = if compression.is_some() { summary.with_extension("") } else { summary.to_owned() };
+    let ending = compression.map_or("hashes.csv".to_owned(), |compression| format!("hashes.csv.{}", compression.ending()));
+    name.with_extension(ending)
 }
 
 /// Whether the name of an output means standard output.

@@ -51,6 +51,7 @@ impl<'a> Request<'a> {
         let (inputs, table_to_write) = inputs::inputs(asked.files, input_args, known, console)?;
         let ragged = asked.ragged.or(pieces.reading.ragged);
         let reading = asked.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
+        let reading = Reading { parts: asked.part.map(|part| part.of), ..reading };
         Ok(Request { asked, pieces, inputs, reading, table_to_write })
     }
 
@@ -73,9 +74,10 @@ impl<'a> Request<'a> {
                 let why = format!("how many columns {} fills depends on all rows", carving.name(*piece));
                 return refused(&why, "say how many columns, such as `columns = 3`");
             }
-            if carving.looks_back() {
-                let help = "use it in one run over all rows, with a separate cut list";
-                return refused("`unique` compares each row with all others", help);
+            if carving.looks_back()
+                && let Err(why) = carving.leave_comparing()
+            {
+                return refused(why, "use it in one run over all rows, with a separate cut list");
             }
             table.take_part(part)?;
         }
@@ -94,6 +96,11 @@ impl<'a> Request<'a> {
             table = table.again()?;
         }
         Ok((table, carving))
+    }
+
+    /// The part, if its rows are still to be compared with those of the others by `merge`.
+    pub fn part_to_compare(&self, carving: &Carving) -> Option<Part> {
+        self.asked.part.filter(|_| carving.leaves_comparing() && !self.pieces.compares_elsewhere)
     }
 
     /// Diagnostics for the pieces, with the current date if necessary. Finding the date takes longer than a short run.

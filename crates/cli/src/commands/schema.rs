@@ -72,7 +72,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
 
 fn columns(job: &Job) -> Vec<Value> {
     let column = |(column, title): (&OutColumn, &String)| match *column {
-        OutColumn::Original(_) | OutColumn::Source | OutColumn::Reason => json!({ "name": title, "type": "as it is" }),
+        OutColumn::Original(_) | OutColumn::OfInput(_) | OutColumn::Reason => json!({ "name": title, "type": "as it is" }),
         OutColumn::Piece { piece, .. } => {
             let of = job.carving().value_type(piece).map_or("text", ValueType::words);
             json!({ "name": title, "type": of, "piece": job.carving().name(piece) })

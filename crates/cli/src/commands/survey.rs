@@ -90,7 +90,8 @@ impl Begun {
         let base = base.map(|input| Ok::<_, Failure>((against::base(&input)?, input.name()))).transpose()?;
         let saved_to = args.save.as_deref().map(|path| formats::create(path, known)).transpose()?;
         let all_columns = args.columns.is_empty() && args.pieces.is_empty();
-        let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
+        let parts = args.part.part.map(|part| part.of);
+        let reading = Reading { all_columns, parts, ..args.reading.reading(&Default::default())? };
         Ok(Begun { inputs, reading, base, saved_to })
     }
 }

@@ -22,7 +22,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     let used = job.carving().used_columns();
     let is_needed = |index: &usize| match job.columns()[*index] {
         OutColumn::Original(column) => used.contains(&column),
-        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => true,
+        OutColumn::Piece { .. } | OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => true,
     };
     let all: Vec<usize> = (0..job.columns().len()).collect();
     let needed: Vec<usize> = all.iter().copied().filter(is_needed).collect();
@@ -40,7 +40,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     let (shown, drawn) = best;
     let hidden = all.iter().filter(|index| !shown.contains(index)).map(|index| match job.columns()[*index] {
         OutColumn::Original(column) => header.title(column),
-        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
+        OutColumn::Piece { .. } | OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
             job.titles()[*index].clone()
         }
     });

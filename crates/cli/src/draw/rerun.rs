@@ -101,6 +101,9 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     if args.no_header || list.header == Some(false) {
         words.push("--no-header".to_owned());
     }
+    if args.partitions || list.partitions == Some(true) {
+        words.push("--partitions".to_owned());
+    }
     if args.encoding_errors == EncodingErrors::Replace {
         words.extend(["--encoding-errors", "replace"].map(str::to_owned));
     }
@@ -177,6 +180,7 @@ mod tests {
             sheet: None,
             delimiter: delimiter.map(str::to_owned),
             no_header,
+            partitions: false,
             encoding: None,
             encoding_errors: EncodingErrors::Stop,
             empty_formulas: EmptyFormulas::Stop,

@@ -47,6 +47,7 @@ fn clause(doubt: &Doubt, summary: &Summary) -> String {
     };
     let words = match doubt {
         Doubt::NoRows => "the input has no rows".to_owned(),
+        Doubt::Elsewhere(checks) => format!("{} must still be compared in all rows", some(checks, check)),
         Doubt::NoValues(checks) => format!("{} had no value to look at", some(checks, check)),
         Doubt::Warnings(checks) => format!("{} gave warnings", some(checks, check)),
         Doubt::Missing(pieces) => {

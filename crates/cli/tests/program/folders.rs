@@ -62,3 +62,128 @@ fn folders_without_a_table_are_refused_with_their_endings() {
         "error: empty.txt names no file\nhelp: write a name on each line\n"
     );
 }
+
+/// Files in folders such as `depot=North`, in a format, and the same rows in one delimited file.
+fn partitioned(ending: &str) -> Yard {
+    let yard = Yard::new();
+    let (mut names, mut all) = (Vec::new(), "part_code,note,depot,day\n".to_owned());
+    for (depot, day) in [("East", "2025-11-01"), ("East", "2025-11-02"), ("a%2Cb", "2025-11-01")] {
+        let folder = format!("parts/depot={depot}/day={day}");
+        fs::create_dir_all(yard.path().join(&folder)).unwrap();
+        let rows = ["GRP-1,spare", "HNG-22,"].map(|row| format!("{row} {day}"));
+        yard.write("rows.csv", format!("part_code,note\n{}\n", rows.join("\n")));
+        let name = format!("{folder}/rows.{ending}");
+        let ran = yard.run(&["carve", "rows.csv", "-o", &name, "-q"]);
+        assert_eq!(ran.status, 0, "{}", ran.shown());
+        names.push(name);
+        let depot = if depot.contains('%') { "\"a,b\"" } else { depot };
+        all += &rows.map(|row| format!("{row},{depot},{day}\n")).concat();
+    }
+    yard.write("all.csv", &all);
+    yard
+}
+
+#[test]
+fn folders_with_names_and_values_are_columns_in_every_format() {
+    for ending in ["csv", "tsv", "jsonl", "json", "parquet", "arrow", "xlsx"] {
+        let yard = partitioned(ending);
+        let list =
+            "[reading]\npartitions = true\n[piece.depot]\ntake = 'whole then upper'\nreplace = true\ncheck = 'letters'\n";
+        yard.write("depots.cutlist.toml", list);
+        for words in [
+            &["-c", "part_code", "-p", "no: last 1", "-p", "month from day: chars 6 to 7"][..],
+            &["-c", "day", "-p", "month: chars 6 to 7", "--columns", "day, code=part_code, place=depot"],
+            &["--keep", "depot: one of \"a,b\"", "--without", "note"],
+            &["-c", "note", "-p", "year: run 2 of digits", "--faults-column", "wrong", "--check", "year: required"],
+            &["-l", "depots.cutlist.toml", "-c", "depot", "--offcuts", "off.csv"],
+        ] {
+            let carve = |from: &[&str]| {
+                let ran = yard.run(&[&["carve"], from, &["--to", "csv", "-q"], words].concat());
+                assert_eq!(ran.status, 0, "{ending}: {}", ran.shown());
+                // Offcuts say which file each row is from.
+                let off = if words.contains(&"--offcuts") { yard.read("off.csv") } else { String::new() };
+                let off = off.lines().map(|line| line.split(',').take(5).collect::<Vec<_>>().join(",") + "\n");
+                (ran.stdout, off.collect::<String>())
+            };
+            let all = ["all.csv"];
+            let whole = if words.contains(&"-l") {
+                yard.write("depots.cutlist.toml", list.replace("partitions = true\n", ""));
+                let whole = carve(&all);
+                yard.write("depots.cutlist.toml", list);
+                whole
+            } else {
+                carve(&all)
+            };
+            assert_eq!(carve(&["parts", "--partitions"]), whole, "{ending}, {words:?}");
+        }
+    }
+}
+
+#[test]
+fn columns_of_folders_are_texts_and_parts_join() {
+    let yard = partitioned("csv");
+    let to = |name: &str| {
+        let ran = yard.run(&["carve", "parts", "--partitions", "-c", "day", "-p", "year: first 4", "-o", name, "-q"]);
+        assert_eq!(ran.status, 0, "{}", ran.shown());
+    };
+    to("cut.jsonl");
+    let first = r#"{"part_code":"GRP-1","note":"spare 2025-11-01","depot":"East","day":"2025-11-01","year":"2025"}"#;
+    assert_eq!(yard.read("cut.jsonl").lines().next(), Some(first));
+    to("cut.csv");
+    let joined: String = ["1/2", "2/2"]
+        .map(|part| {
+            let ran = yard.run(&["carve", "parts", "--partitions", "-c", "day", "-p", "year: first 4", "--part", part, "-q"]);
+            ran.stdout
+        })
+        .concat();
+    assert_eq!(joined, yard.read("cut.csv"));
+    let widths = "part_code 1 to 6, note 8 to 24, depot 26 to 28, day 30 to 39, year 41 to 44";
+    let narrow = yard.run(&[
+        "carve",
+        "parts",
+        "--partitions",
+        "-c",
+        "day",
+        "-p",
+        "year: first 4",
+        "--to",
+        "fwf",
+        "--out-widths",
+        widths,
+    ]);
+    assert!(narrow.status == 2 && narrow.stderr.contains("the name of a folder is wider than its place"), "{}", narrow.shown());
+    let wide = widths.replace("28", "29");
+    let ran = yard.run(&[
+        "carve",
+        "parts",
+        "--partitions",
+        "-c",
+        "day",
+        "-p",
+        "year: first 4",
+        "--to",
+        "fwf",
+        "--out-widths",
+        &wide,
+        "-q",
+    ]);
+    assert!(ran.stdout.contains("GRP-1  spare 2025-11-01  East2025-11-01 2025\n"), "{}", ran.shown());
+    let survey = yard.run(&["survey", "parts", "--partitions", "-c", "depot"]);
+    assert!(survey.stdout.contains("a,b") && survey.status == 0, "{}", survey.shown());
+}
+
+#[test]
+fn files_without_the_same_folders_are_refused() {
+    let yard = Yard::new();
+    for folder in ["a/depot=East", "a/day=1", "b/depot=East", "b/other", "c/code=x", "d/depot=East/depot=West"] {
+        fs::create_dir_all(yard.path().join(folder)).unwrap();
+        yard.write(&format!("{folder}/rows.csv"), "code\nGRP-1\n");
+    }
+    let refused = ["a", "b", "c", "d"].map(|folder| {
+        let ran = yard.run(&["survey", folder, "--partitions"]);
+        assert!(ran.status == 3 && ran.stdout.is_empty(), "{}", ran.shown());
+        ran.stderr
+    });
+    let piped = yard.run_on("code\nGRP-1\n", &["survey", "--partitions"]).stderr;
+    insta::assert_snapshot!(refused.join("\n") + "\n" + &piped);
+}

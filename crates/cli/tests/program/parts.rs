@@ -238,3 +238,88 @@ fn parts_of_different_runs_are_refused() {
     .collect();
     assert_snapshot!(refusals.join("\n"));
 }
+
+const UNIQUE: &str = "column = 'code'\n[piece.no]\ntake = 'runs of digits'\ncolumns = 3\ncheck = ['unique', 'not one of \"7\"']\n\
+    [piece.site]\nof = 'site'\ntake = 'whole'\nreplace = true\nwarn = ['unique', 'length 4']\n[rows]\nunique = ['code', 'site']\n";
+
+/// The duplicates among faults, without what `merge` does not know: the line, the value and the result.
+fn duplicates(faults: &str) -> Vec<serde_json::Value> {
+    let parsed = |line: &str| -> serde_json::Value { serde_json::from_str(line).unwrap() };
+    let mut rows: Vec<serde_json::Value> = faults.lines().map(parsed).filter(|row| row["fault"] == "not-unique").collect();
+    for row in rows.iter_mut().filter_map(|row| row.as_object_mut()) {
+        ["line", "value", "result"].iter().for_each(|key| drop(row.remove(*key)));
+    }
+    rows
+}
+
+#[test]
+fn merge_finds_duplicates_across_parts() {
+    let yard = yard();
+    yard.write("unique.cutlist.toml", UNIQUE);
+    let row = |row: usize| format!("GRP-{}+{},S{}\n", row * row % 3_001, row % 89, row % 500);
+    let rows = |range: std::ops::Range<usize>| format!("code,site\n{}", range.map(row).collect::<String>());
+    yard.write("a.csv", rows(0..6_000));
+    yard.write("b.csv", rows(4_000..5_000));
+    yard.write("none.csv", "code,site\n");
+    let run = |words: &[&str]| {
+        let ran = yard.run(&[words, &["-q"]].concat());
+        assert!(ran.status <= 1, "{}", ran.shown());
+    };
+    let of_rows = ["a.csv", "none.csv", "b.csv", "-l", "unique.cutlist.toml"];
+    run(&[&["carve"], &of_rows[..], &["-o", "whole.csv", "--summary", "whole.json", "--faults", "whole-faults.jsonl"]].concat());
+    let wanted = duplicates(&yard.read("whole-faults.jsonl"));
+    assert!(
+        wanted.len() > 3_000 && wanted.iter().any(|row| row["detail"].to_string().contains("of a.csv has it too")),
+        "{}",
+        wanted.len()
+    );
+    for (command, of, ending) in [("carve", 1, "json"), ("carve", 4, "json.gz"), ("check", 7, "json")] {
+        let mut summaries = Vec::new();
+        for part in 1..=of {
+            let (part_of, summary) = (format!("{part}/{of}"), format!("{part}-of-{of}.{ending}"));
+            let out = format!("{part}-of-{of}.csv");
+            let out = if command == "carve" { &["-o", &out][..] } else { &[] };
+            run(&[&[command], &of_rows[..], &["--part", &part_of, "--summary", &summary], out].concat());
+            summaries.push(summary);
+        }
+        let summaries: Vec<&str> = summaries.iter().rev().map(String::as_str).collect();
+        // Little memory, so that temporary files are used.
+        run(&[&["merge"], &summaries[..], &["-o", "merged.json", "--faults", "repeats.jsonl", "--memory", "32K"]].concat());
+        assert!(yard.read("merged.json") == yard.read("whole.json"), "{command} {of}: {}", yard.read("merged.json"));
+        assert!(duplicates(&yard.read("repeats.jsonl")) == wanted, "{command} {of}");
+        if command == "carve" {
+            let joined: String = (1..=of).map(|part| yard.read(&format!("{part}-of-{of}.csv"))).collect();
+            assert!(joined == yard.read("whole.csv"), "{of}");
+        }
+    }
+    let refused = |words: &[&str]| {
+        let ran = yard.run(words);
+        assert!(ran.status >= 2, "{}", ran.shown());
+        ran.stderr
+    };
+    let part = ["carve", "a.csv", "-l", "unique.cutlist.toml", "--part", "1/2", "-o", "x.csv"];
+    yard.write("keep.cutlist.toml", "[piece.no]\nof = 'code'\ntake = 'last 1'\n[rows]\nkeep = ['no: unique']\n");
+    let mut refusals: Vec<String> = [
+        &[&part[..], &["--summary", "-"]].concat(),
+        &[&part[..], &["--summary", "x.json", "--offcuts", "off.csv"]].concat(),
+        &[&part[..], &["--summary", "x.json", "--strict"]].concat(),
+        &[&part[..], &["--summary", "x.json", "--faults-column", "wrong"]].concat(),
+        &["carve", "a.csv", "-l", "keep.cutlist.toml", "--part", "1/2", "--summary", "x.json"].to_vec(),
+        &["merge", "whole.json", "--faults", "repeats.jsonl"].to_vec(),
+    ]
+    .map(|words| refused(words))
+    .to_vec();
+    let hashes = yard.read("1-of-7.hashes.csv");
+    for broken in [hashes.replace(",0,", ",?,"), hashes.lines().next().unwrap().to_owned() + "\n", "code\n".to_owned()] {
+        yard.write("1-of-7.hashes.csv", broken);
+        let summaries: Vec<String> = (1..=7).map(|part| format!("{part}-of-7.json")).collect();
+        refusals.push(refused(&[&["merge"], &summaries.iter().map(String::as_str).collect::<Vec<_>>()[..]].concat()));
+    }
+    std::fs::remove_file(yard.path().join("1-of-4.hashes.csv.gz")).unwrap();
+    refusals.push(refused(&["merge", "1-of-4.json.gz", "2-of-4.json.gz", "3-of-4.json.gz", "4-of-4.json.gz"]));
+    assert_snapshot!(refusals.join("\n"));
+    // A run over some rows never says that all checks passed.
+    yard.write("small.csv", "code,site\nGRP-1,Hall\n");
+    let ran = yard.run(&["check", "small.csv", "-l", "unique.cutlist.toml", "--part", "1/1", "--summary", "small.json"]);
+    assert!(ran.stdout.contains("must still be compared in all rows") && ran.status == 0, "{}", ran.shown());
+}

@@ -139,7 +139,7 @@ impl BoundCondition {
         match &self.test {
             Test::Text(condition) => condition.violation(text),
             Test::Unique(_) => match first {
-                Some(first) => Violation::new(ViolationKind::NotUnique, format!("{first} has it too")),
+                Some(first) => Violation::not_unique(first, false),
                 None => Violation::new(ViolationKind::NotAllowed, "no earlier row has it"),
             },
             Test::SameAs { title, .. } if self.negated => {

@@ -131,7 +131,7 @@ impl Carving {
                 match of {
                     OutColumn::Piece { piece, .. } => CheckName { is_implied: true, ..of_piece(piece, words, false) },
                     OutColumn::Original(column) => CheckName { is_implied: true, ..about("rows", Some(column), words) },
-                    OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
+                    OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
                         CheckName { is_implied: true, ..about("rows", None, words) }
                     }
                 }
@@ -262,7 +262,7 @@ impl Carving {
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => "",
+            OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => "",
             OutColumn::Piece { piece, result } => {
                 let results = &batch_results.pieces[piece];
                 let item = results.items(row).nth(result);
@@ -481,9 +481,8 @@ impl Carving {
                 of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
             CheckOf::Together => {
-                let detail = format!("{} has the same values together", first_row(row).unwrap_or_default());
                 let result = self.failing_text(failure, batch, batch_results).into_owned();
-                let violation = Violation::new(ViolationKind::NotUnique, detail);
+                let violation = Violation::not_unique(&first_row(row).unwrap_or_default(), true);
                 Fault { check: failure.check as usize, result, place: None, violation }
             }
             CheckOf::Fits(place) => {

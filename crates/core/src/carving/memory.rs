@@ -51,6 +51,11 @@ pub struct RowComparison {
 }
 
 impl Carving {
+    /// Whether rows are to be compared by another program.
+    pub fn leaves_comparing(&self) -> bool {
+        self.has_comparisons() && self.is_compared_elsewhere
+    }
+
     pub fn looks_back(&self) -> bool {
         self.has_comparisons() && !self.is_compared_elsewhere
     }
@@ -227,6 +232,26 @@ impl Memory {
             None => UniqueTexts::default(),
             Some((most, make)) => UniqueTexts::with_store(most / uniques.max(1), make()),
         });
+    }
+
+    /// Prefetches the stored texts of some checks, out of `checks`. Optional: [`Memory::first_row`] otherwise reads the store for each.
+    ///
+    /// # Errors
+    /// The store cannot be read.
+    pub fn recall(&mut self, checks: usize, hashes: impl Iterator<Item = (usize, Hash)> + Clone) -> Result<(), StoreError> {
+        self.begin(checks);
+        for (check, seen) in self.seen.iter_mut().enumerate() {
+            seen.recall(hashes.clone().filter(|(of, hash)| *of == check && *hash != Hash::NOTHING).map(|(_, hash)| hash))?;
+        }
+        Ok(())
+    }
+
+    /// The first row with the hash of a check, if that is an earlier row. Call [`Memory::recall`] first.
+    ///
+    /// # Errors
+    /// A store fails.
+    pub fn first_row(&mut self, check: usize, hash: Hash, row: u64) -> Result<Option<u64>, StoreError> {
+        self.note(check, hash, row).map(Option::flatten)
     }
 
     fn prepare(&mut self, hashes: &[Vec<Hash>]) {

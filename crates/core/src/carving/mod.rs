@@ -77,7 +77,8 @@ pub enum OutColumn {
         /// The index of the result; always 0 for a piece that writes a row for each result.
         result: usize,
     },
-    Source,
+    /// A text of the row's input, the same in all of its rows: 0 is its name, and the next ones come from the names of its folders.
+    OfInput(usize),
     Faults,
     /// The hashes for another program that compares rows.
     Compared,
@@ -223,7 +224,7 @@ impl Carving {
     pub fn title(&self, column: OutColumn, header: &Header) -> String {
         match column {
             OutColumn::Original(index) => header.title(index),
-            OutColumn::Source => "source".to_owned(),
+            OutColumn::OfInput(_) => "source".to_owned(),
             OutColumn::Faults => "faults".to_owned(),
             OutColumn::Compared => "compared".to_owned(),
             OutColumn::Reason => "reason".to_owned(),

@@ -103,6 +103,12 @@ impl Violation {
         Violation { kind, detail: detail.into(), at: None }
     }
 
+    /// A duplicate. `first` names the first row with the text, or with the same texts of several columns together.
+    pub(crate) fn not_unique(first: &str, of_several: bool) -> Violation {
+        let words = if of_several { "has the same values together" } else { "has it too" };
+        Violation::new(ViolationKind::NotUnique, format!("{first} {words}"))
+    }
+
     /// An unexpected character: `at` is its index from 0. At the end of the text, the value is too short.
     pub fn at_character(text: &str, at: usize, expected: &str) -> Violation {
         match characters::ranges(text).nth(at) {

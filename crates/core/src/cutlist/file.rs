@@ -41,6 +41,7 @@ pub struct Reading {
     pub delimiter: Option<String>,
     pub encoding: Option<String>,
     pub header: Option<bool>,
+    pub partitions: Option<bool>,
     pub ragged: Option<RaggedRows>,
     pub widths: Option<String>,
     pub sheet: Option<String>,

@@ -79,7 +79,7 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let cell = |column: OutColumn| {
         let title = carving.title(column, &header());
         match column {
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
+            OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
                 unreachable!("nobody asked for it")
             }
             OutColumn::Original(index) => (title, values[index].to_owned(), "original".to_owned()),

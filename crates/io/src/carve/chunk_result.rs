@@ -3,6 +3,7 @@
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{Fault, Totals};
 use keen_notch_core::diagnostics::Diagnostics;
+use keen_notch_core::repeats::RowHash;
 use keen_notch_core::sightings::Sightings;
 
 use super::{Failing, FaultyRow, Job, OddRow, PreviewCell};
@@ -15,6 +16,7 @@ pub struct ChunkResult {
     pub(super) offcuts: Vec<(u32, String)>,
     pub(super) kept: (Held, Held),
     pub faults: Vec<LocatedFault>,
+    pub hashes: Vec<RowHash>,
     pub(super) held: usize,
     pub samples: Vec<FaultyRow>,
     pub(super) sampled: SampleCounts,
@@ -68,6 +70,7 @@ impl ChunkResult {
             offcuts: Vec::new(),
             kept: Default::default(),
             faults: Vec::new(),
+            hashes: Vec::new(),
             held: 0,
             samples: Vec::new(),
             sampled: SampleCounts::new(job),
@@ -106,4 +109,6 @@ pub struct OptionalOutputs {
     pub faults: bool,
     pub cells: bool,
     pub compared: bool,
+    /// Whether the hashes of rows are written to a file.
+    pub hashes: bool,
 }

@@ -1,15 +1,17 @@
 //! Merges the results of chunks in row order.
 
 use keen_notch_core::batch::Buffer;
-use keen_notch_core::carving::Totals;
+use keen_notch_core::carving::{CheckName, Totals};
+use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Diagnostics, FailedCheck};
+use keen_notch_core::repeats::RowHash;
 use keen_notch_core::sightings::Sightings;
 
 use super::chunk_result::{ChunkResult, SampleCounts};
 use super::{Failing, FaultyRow, Job, MOST_ODD_KEPT, MOST_ROWS_OF_KIND, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
-use crate::faults::RowPlace;
+use crate::faults::FaultRow;
 use crate::inputs::Inputs;
 
 pub struct Merger<'m, 'o> {
@@ -21,6 +23,8 @@ pub struct Merger<'m, 'o> {
     diagnostics: Diagnostics,
     ended: bool,
     last: usize,
+    /// The title of the column of each check.
+    columns: Vec<String>,
 }
 
 impl<'m, 'o> Merger<'m, 'o> {
@@ -28,7 +32,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         job: &'m Job,
         outs: &'m mut Outs<'o>,
         (encoder, aside): (&'m dyn Encoder, &dyn Encoder),
-        inputs: Inputs,
+        (inputs, header): (Inputs, &Header),
         (has_head, has_head_aside): (bool, bool),
     ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
@@ -39,8 +43,10 @@ impl<'m, 'o> Merger<'m, 'o> {
             ..Report::default()
         };
         let sampled = SampleCounts::new(job);
-        let mut merger =
-            Merger { job, outs, encoder, report, sampled, diagnostics: job.diagnostics.clone(), ended: true, last: 0 };
+        let column = |check: &CheckName| check.column.map_or(String::new(), |column| header.title(column));
+        let columns = job.checks.iter().map(column).collect();
+        let diagnostics = job.diagnostics.clone();
+        let mut merger = Merger { job, outs, encoder, report, sampled, diagnostics, ended: true, last: 0, columns };
         let mut head = Buffer::default();
         if job.shape.is_written && has_head {
             merger.ended = encoder.begin(&mut head);
@@ -80,13 +86,26 @@ impl<'m, 'o> Merger<'m, 'o> {
         for found in &part.faults {
             if let Some(file) = &mut self.outs.faults {
                 let (input, number) = report.inputs.locate(before + found.row);
-                file.write(
-                    RowPlace { file: report.inputs.name(input), row: number, line: found.line },
-                    &self.job.checks[found.fault.check],
-                    &found.fault,
-                    &found.value,
-                )?;
+                let check = &self.job.checks[found.fault.check];
+                file.write(&FaultRow {
+                    file: report.inputs.name(input),
+                    row: number,
+                    line: Some(found.line),
+                    column: &self.columns[found.fault.check],
+                    piece: &check.of,
+                    only_warns: check.only_warns,
+                    value: &found.value,
+                    result: &found.fault.result,
+                    check: &check.words,
+                    violation: &found.fault.violation,
+                })?;
             }
+        }
+        if let Some(file) = &mut self.outs.hashes {
+            for hash in &part.hashes {
+                file.write(&RowHash { row: before + hash.row, ..*hash })?;
+            }
+            report.hashes += part.hashes.len() as u64;
         }
         for sample in &part.samples {
             let checks = || sample.faults.iter().map(|(fault, _)| fault.check);
@@ -115,6 +134,9 @@ impl<'m, 'o> Merger<'m, 'o> {
             self.outs.rows.put(self.encoder.line_end())?;
         }
         if let Some(file) = &mut self.outs.faults {
+            file.end()?;
+        }
+        if let Some(file) = &mut self.outs.hashes {
             file.end()?;
         }
         let mut shown: Vec<OddRow> = Vec::new();

@@ -30,6 +30,7 @@ use crate::formats;
 use crate::formats::columnar::PARQUET;
 use crate::formats::fixed_width::Layout;
 use crate::formats::fixed_width::encoder;
+use crate::hashes::HashFile;
 use crate::inputs::Inputs;
 use crate::kind::FileFormat;
 use crate::pool::{self, Ahead, Turns};
@@ -77,6 +78,8 @@ pub struct Report {
     pub formulas: Vec<Sightings>,
     pub hints: Vec<Hint>,
     pub replaced: u64,
+    /// The number of hashes that were written.
+    pub hashes: u64,
 }
 
 #[derive(Debug, Clone)]
@@ -99,6 +102,7 @@ impl Report {
             asked,
             listed,
             part,
+            hashes: None,
             rows_compared: job.carving.looks_back(),
             inputs: self.inputs.rows(self.totals.rows.read),
             rows: self.totals.rows,
@@ -120,6 +124,14 @@ pub struct Outs<'a> {
     pub rows: &'a mut dyn Sink,
     pub offcuts: Option<&'a mut dyn Sink>,
     pub faults: Option<FaultFile<'a>>,
+    pub hashes: Option<HashFile<'a>>,
+}
+
+impl<'a> Outs<'a> {
+    /// Only the rows.
+    pub fn of_rows(rows: &'a mut dyn Sink) -> Outs<'a> {
+        Outs { rows, offcuts: None, faults: None, hashes: None }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -210,13 +222,20 @@ impl Job {
         self
     }
 
+    /// Says that the last `count` columns of the table come from the names of folders.
+    pub fn with_folders(mut self, count: usize) -> Job {
+        self.shape.set_folders(self.table_columns - count);
+        self.table_columns -= count;
+        self
+    }
+
     pub fn with_text_options(mut self, options: TextOptions) -> Job {
         self.text_options = options;
         self
     }
 
     /// Sets fixed-width output. `widths` gives the columns; otherwise those of the table keep their positions and pieces follow with the
-    /// width from `width`. A text that is too wide is a fault. `names` are the input names.
+    /// width from `width`. A text that is too wide is a fault. `inputs` are those of the table.
     ///
     /// # Errors
     /// A column has no position.
@@ -225,18 +244,19 @@ impl Job {
         format: &Format,
         widths: Option<&Widths>,
         width: &dyn Fn(usize) -> Option<usize>,
-        names: &[String],
+        inputs: &Inputs,
     ) -> Result<Job, Error> {
         let read = format.get::<Layout>();
         let places = encoder::places(&self.shape, read, widths, width)?;
         for ((column, place), title) in self.shape.columns.iter().zip(&places).zip(&self.shape.titles) {
             let most = place.1 + 1 - place.0;
             match column {
-                OutColumn::Source if names.iter().any(|name| characters::count(name) > most) => {
-                    let why = "the name of an input is wider than its place".to_owned();
+                OutColumn::OfInput(text) if inputs.texts(*text).any(|text| characters::count(text) > most) => {
+                    let what = if *text == 0 { "name of an input" } else { "name of a folder" };
+                    let why = format!("the {what} is wider than its place");
                     return Err(Error::NoPlace { title: title.clone(), why });
                 }
-                OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {}
+                OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {}
                 column => self.carving.set_place(*column, most),
             }
         }
@@ -300,7 +320,7 @@ impl Job {
 
     /// Adds a column with this title for the input of each row, after the first `originals` columns.
     pub fn with_source_column(mut self, title: &str, originals: usize) -> Job {
-        self.shape.insert(originals, OutColumn::Source, title);
+        self.shape.insert(originals, OutColumn::OfInput(0), title);
         self
     }
 
@@ -381,7 +401,9 @@ const PARQUET_COLUMN: usize = 16 << 10;
 /// The table cannot be read, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
     let format = job.format(table, outs.offcuts.is_some());
-    let (header, types) = (&table.header, table.types.as_slice());
+    let header = &table.file_header;
+    let types = table.types.get(..header.count()).unwrap_or(&table.types);
+    let folders = table.titles_of_folders();
     let encoder = formats::encoder(EncoderRequest {
         kind: job.named.of_output(&format),
         read: Some(&format),
@@ -393,7 +415,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     })?;
     // Without offcuts, their encoder needs no rows.
     let named_aside = if outs.offcuts.is_some() { job.named_aside } else { FileFormat::default() };
-    let aside = formats::offcut_encoder(&table.format, named_aside, header, types)?;
+    let aside = formats::offcut_encoder(&table.format, named_aside, (header, &folders), types)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let (out_columns, limit) = (job.shape.titles.len(), limits.memory());
@@ -405,14 +427,15 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         offcuts: outs.offcuts.is_some(),
         faults: outs.faults.is_some(),
         cells: job.shape.columns.contains(&OutColumn::Faults),
-        compared: job.shape.columns.contains(&OutColumn::Compared),
+        compared: outs.hashes.is_some() || job.shape.columns.contains(&OutColumn::Compared),
+        hashes: outs.hashes.is_some(),
     };
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
     let has_head = |named: FileFormat| !(table.is_continued() && named.kind.unwrap_or(table.format.kind()).is_text);
     let heads = (has_head(job.named), has_head(job.named_aside));
-    let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
+    let mut merger = Merger::new(job, outs, (encoder, aside), (inputs.clone(), &table.header), heads)?;
     let turns = Turns::new(RunState::within(limits.remembered()));
     let counts = Turns::new(RowCount::after(inputs.first(), inputs.skipped(inputs.first())));
     // Sample values come from the start of a run, in order, until there are enough.

@@ -13,7 +13,7 @@ use super::chunk_result::{ChunkResult, LocatedFault, MOST_KEPT, OptionalOutputs}
 use super::{FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::encode::Encodable;
 use crate::encode::lists::{self, RowFaults, words};
-use crate::inputs::Starts;
+use crate::inputs::{Starts, label};
 use crate::pool::Ahead;
 use crate::source::{Chunk, LineCount, Ragged, Rows};
 
@@ -107,11 +107,7 @@ impl<'j> Recorder<'_, 'j> {
     }
 
     fn name(&self, row: u64) -> String {
-        let (input, number) = self.starts.locate(row);
-        match self.names {
-            [] | [_] => format!("row {number}"),
-            names => format!("row {number} of {}", names.get(input).map_or("", String::as_str)),
-        }
+        label(self.starts.locate(row), self.names)
     }
 
     fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, batch_results: &BatchResults) -> Vec<Fault> {
@@ -191,7 +187,7 @@ impl<'j> Recorder<'_, 'j> {
     fn output_row(&self, input: &Encodable, row: usize, copy: usize) -> Vec<PreviewCell> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
-            OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
+            OutColumn::OfInput(text) => PreviewCell { text: self.chunk.of_input(text).to_owned(), state: None },
             column @ (OutColumn::Faults | OutColumn::Compared | OutColumn::Reason) => {
                 PreviewCell { text: lists::line(column, input, row), state: None }
             }

@@ -1,11 +1,11 @@
 //! Processes the rows of a chunk: pieces, faults and output bytes.
 
-use std::io;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, BatchRows, Carved, Compared, Memory, NextStep, Refused};
 use keen_notch_core::diagnostics::{Observation, note_looks};
+use keen_notch_core::repeats::RowHash;
 
 use super::chunk_result::{ChunkResult, MOST_KEPT, OptionalOutputs};
 use super::recorder::Recorder;
@@ -211,9 +211,7 @@ impl<'j> Worker<'j> {
         state.starts.clone_from(&before.starts);
         let (ranges, carved): (Vec<_>, Vec<_>) = held.into_iter().unzip();
         let compared = self.job.carving.compare(carved, before.rows, &mut before.memory);
-        let compared = compared.map_err(|error| Error::Spill {
-            source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
-        })?;
+        let compared = compared.map_err(spill::failed)?;
         Ok(ranges.into_iter().zip(compared).collect())
     }
 
@@ -264,6 +262,14 @@ impl<'j> Worker<'j> {
         self.observe(batch, rows, batch_results, part);
         let (set_aside, faults) = state.note_faults(batch, rows, batch_results, range.clone(), part);
         self.write_offcuts(state, range.clone(), part)?;
+        if self.asked.hashes {
+            let of_row = |row: usize| {
+                let number = rows.number(row);
+                let compared = job.carving.compared(row, batch_results);
+                compared.map(move |comparison| RowHash { row: number, comparison })
+            };
+            part.hashes.extend((0..rows.len()).flat_map(of_row));
+        }
         // After the checks, which see the results without the apostrophe.
         if job.formulas != Formulas::Ignored {
             for (piece, seen) in job.written.iter().zip(&mut part.formulas) {

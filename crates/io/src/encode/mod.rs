@@ -53,6 +53,8 @@ pub struct OutputSchema {
     pub titles: Vec<String>,
     pub pieces: Vec<PieceShape>,
     pub rows_piece: Option<usize>,
+    /// The number of columns of the file; those of its folders follow.
+    pub of_file: usize,
     /// The original columns with another title than in the table.
     pub renamed: BTreeSet<usize>,
     /// Whether all original columns are written, in order.
@@ -85,6 +87,7 @@ impl OutputSchema {
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             pieces: (0..carving.count()).map(piece).collect(),
             rows_piece: carving.rows_piece(),
+            of_file: header.count(),
             renamed: BTreeSet::new(),
             keeps_all: originals.iter().copied().eq(0..header.count()),
             is_written: true,
@@ -93,10 +96,13 @@ impl OutputSchema {
         }
     }
 
-    /// All columns of a table, and the reason why a row is set aside.
-    pub fn offcuts(header: &Header) -> OutputSchema {
+    /// All columns of a table and of its folders, and the reason why a row is set aside.
+    pub fn offcuts(header: &Header, folders: &[String]) -> OutputSchema {
         let mut schema = OutputSchema::of_header(header);
-        let is_taken = |title: &&str| header.names().is_some_and(|names| names.iter().any(|name| name == title));
+        for (index, title) in folders.iter().enumerate() {
+            schema.insert(schema.columns.len(), OutColumn::OfInput(index + 1), title);
+        }
+        let is_taken = |title: &&str| header.names().is_some() && schema.titles.iter().any(|name| name == title);
         let title = REASON_TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(REASON_TITLES[0]);
         schema.insert(schema.columns.len(), OutColumn::Reason, title);
         schema.sets_aside = true;
@@ -110,6 +116,7 @@ impl OutputSchema {
             titles: (0..header.count()).map(|column| header.title(column)).collect(),
             pieces: Vec::new(),
             rows_piece: None,
+            of_file: header.count(),
             renamed: BTreeSet::new(),
             keeps_all: true,
             is_written: true,
@@ -123,13 +130,31 @@ impl OutputSchema {
         self.titles.insert(place, title.to_owned());
     }
 
+    /// Says that the columns of the table from this one on come from the names of folders.
+    pub fn set_folders(&mut self, first: usize) {
+        for column in &mut self.columns {
+            if let OutColumn::Original(original) = *column
+                && original >= first
+            {
+                *column = OutColumn::OfInput(original - first + 1);
+            }
+        }
+        self.of_file = first;
+    }
+
     /// Gives an original column another title. Returns whether it is written.
     pub fn rename(&mut self, original: usize, title: &str) -> bool {
-        let Some(place) = self.columns.iter().position(|column| *column == OutColumn::Original(original)) else {
+        let column = match original.checked_sub(self.of_file) {
+            None => OutColumn::Original(original),
+            Some(folder) => OutColumn::OfInput(folder + 1),
+        };
+        let Some(place) = self.columns.iter().position(|of| *of == column) else {
             return false;
         };
         title.clone_into(&mut self.titles[place]);
-        self.renamed.insert(original);
+        if column.original().is_some() {
+            self.renamed.insert(original);
+        }
         true
     }
 

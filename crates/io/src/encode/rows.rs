@@ -20,7 +20,7 @@ pub struct OutRows {
 pub enum OutCell<'a> {
     Original(Cell<'a>),
     Piece(Option<ValueType>, Option<&'a str>),
-    Source(&'a str),
+    OfInput(&'a str),
     List(Option<String>),
     End,
 }
@@ -31,7 +31,7 @@ impl OutCell<'_> {
         match self {
             OutCell::Original(cell) => Some(&cell.text),
             OutCell::Piece(_, text) => Some(text.unwrap_or_default()),
-            OutCell::Source(name) => Some(name),
+            OutCell::OfInput(text) => Some(text),
             OutCell::List(line) => Some(line.as_deref().unwrap_or_default()),
             OutCell::End => None,
         }
@@ -147,7 +147,8 @@ impl OutRows {
                         let line = lists::line(column, input, self.row(index));
                         OutCell::List((!line.is_empty()).then_some(line))
                     }
-                    _ => OutCell::Source(input.chunk.source()),
+                    (OutColumn::OfInput(text), _) => OutCell::OfInput(input.chunk.of_input(text)),
+                    (OutColumn::Piece { .. }, None) => OutCell::OfInput(""),
                 });
             }
             see(OutCell::End);

@@ -25,6 +25,7 @@ use crate::Error;
 use crate::encode::{Encoder, EncoderRequest, OutputSchema, TextOptions};
 use crate::formats::descriptor::{FormatDescriptor, Opening, TypedHeader};
 use crate::source::input::Input;
+use crate::source::partitioned::with_folders;
 use crate::source::types::ObservedTypes;
 use crate::source::{Format, Reading, Source};
 
@@ -128,7 +129,10 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
     // Input without a named format is delimited text.
     let format = descriptor(kind).or(delimited::FORMATS.first().filter(|_| kind.is_delimited()));
     match format.and_then(|format| format.open) {
-        Some(open) => open(Opening { input, kind, is_named, reading }),
+        Some(open) => {
+            let source = open(Opening { input, kind, is_named, reading })?;
+            if reading.partitions { with_folders(source, input) } else { Ok(source) }
+        }
         None => Err(Error::Unreadable { name: input.name(), format: kind.name }),
     }
 }
@@ -160,20 +164,20 @@ pub fn encoder(asked: EncoderRequest) -> Result<Box<dyn Encoder>, Error> {
     }
 }
 
-/// The encoder of offcuts.
+/// The encoder of offcuts. `folders` are the columns from the names of folders.
 ///
 /// # Errors
 /// The errors of [`encoder`].
 pub fn offcut_encoder(
     read: &Format,
     named: FileFormat,
-    header: &Header,
+    (header, folders): (&Header, &[String]),
     types: &[ObservedTypes],
 ) -> Result<Box<dyn Encoder>, Error> {
     let kind = named.of_output(read);
     let is_as_read = kind.is_delimited() && read.delimiter().is_some();
     let options = TextOptions { header: (!is_as_read).then_some(true), ..TextOptions::default() };
-    let shape = &OutputSchema::offcuts(header);
+    let shape = &OutputSchema::offcuts(header, folders);
     encoder(EncoderRequest { kind, read: Some(read), options, places: None, header, types, shape })
 }
 

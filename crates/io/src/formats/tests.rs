@@ -32,9 +32,9 @@ fn outputs_of(reading: &Reading, name: &str, text: &str, [named, aside]: [FileFo
     {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, named, &header, false).unwrap());
+        let faults = Some(FaultFile::new(&mut faults, named, false).unwrap());
         let offcuts = with_offcuts.then_some(&mut offcuts as &mut dyn Sink);
-        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults }).unwrap();
+        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults, hashes: None }).unwrap();
     }
     [rows, offcuts, faults]
 }
@@ -115,7 +115,7 @@ fn fixed_width_offcuts_keep_their_lines() {
     assert_eq!(offcuts, "HNG-x  West  serial: character 1 is the letter x; a digit was expected\n");
     let input = Input::Memory("a.fwf".to_owned(), text.as_bytes().into());
     let table = Table::open(&[input], &reading).unwrap();
-    let refused = offcut_encoder(&table.format, FileFormat::parse("xls").unwrap(), &table.header, &table.types);
+    let refused = offcut_encoder(&table.format, FileFormat::parse("xls").unwrap(), (&table.header, &[]), &table.types);
     assert!(matches!(refused, Err(Error::NoTable { .. })));
 }
 

@@ -12,6 +12,7 @@ pub mod memory;
 pub mod meter;
 #[cfg(any(feature = "columnar", feature = "sqlite"))]
 pub(crate) mod numbers;
+pub(crate) mod partitioned;
 pub(crate) mod reading;
 pub mod types;
 pub(crate) mod whole;
@@ -120,6 +121,16 @@ pub trait Source: Send {
 
     fn header(&self) -> &Header;
 
+    /// The header of the file, without columns from the names of folders.
+    fn file_header(&self) -> &Header {
+        self.header()
+    }
+
+    /// The values of the columns from the names of folders, which follow those of the file.
+    fn values_of_folders(&self) -> &[String] {
+        &[]
+    }
+
     /// The next rows; `None` at the end.
     ///
     /// # Errors
@@ -159,6 +170,11 @@ pub trait Chunk: Send {
     }
 
     fn source(&self) -> &str;
+
+    /// A text of the input: 0 is its name, and the next ones are the values of its folders.
+    fn of_input(&self, text: usize) -> &str {
+        if text == 0 { self.source() } else { "" }
+    }
 
     /// The text that contains the rows and values.
     ///

@@ -47,6 +47,8 @@ pub struct Reading {
     /// The delimiter of the first input, for later inputs with a generic extension.
     pub other_delimiter: Option<u8>,
     pub header: bool,
+    /// Whether folders such as `depot=North` in the path of an input give columns.
+    pub partitions: bool,
     pub encoding: Option<Encoding>,
     pub wrong_bytes: WrongBytes,
     /// Maximum size of a row in bytes.
@@ -54,6 +56,8 @@ pub struct Reading {
     /// Memory limit in bytes.
     pub memory: usize,
     pub ragged: Ragged,
+    /// The number of parts, if only one of them is read.
+    pub parts: Option<u32>,
     /// Bytes per read; `None` for the default.
     pub stride: Option<usize>,
     /// The columns of fixed-width text. If given, text inputs are fixed-width.
@@ -75,11 +79,13 @@ impl Default for Reading {
             delimiter: None,
             other_delimiter: None,
             header: true,
+            partitions: false,
             encoding: None,
             wrong_bytes: WrongBytes::Stop,
             max_row: MOST_ROW,
             memory: MEMORY,
             ragged: Ragged::Stop,
+            parts: None,
             stride: None,
             widths: None,
             sheet: None,

@@ -7,6 +7,7 @@ mod request;
 
 use std::io;
 
+use keen_notch_core::summary::Summary;
 use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::database::sink::Session;
@@ -58,6 +59,10 @@ fn once(
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), known, reading)?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, request.has_named_output());
     let (mut table, carving) = request.run.open(console)?;
+    if let Some(part) = request.run.part_to_compare(&carving) {
+        plan::can_leave_comparing(args, part)?;
+        files.add_hashes(&args.faults, part, known)?;
+    }
     let shown = if out.is_none() && console.shows_tables { PREVIEW_ROWS } else { 0 };
     let named = plan::output_format(&request, &table, shown)?;
     // The next run compares the first rows. A run that keeps rows cannot copy the columns of Parquet files.
@@ -82,7 +87,7 @@ fn once(
     if !is_kept {
         report.totals.rows.written = 0;
     }
-    let summary = report.summary(&job, &table.header, request.run.made_by());
+    let summary = Summary { hashes: files.hashes_of(&report), ..report.summary(&job, &table.header, request.run.made_by()) };
     files.finish(is_kept.then_some(rows), &summary::json(&summary))?;
     let ended = CarveOutcome {
         request: &request,

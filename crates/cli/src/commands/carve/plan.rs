@@ -1,9 +1,9 @@
 //! The job of a run, once the table is open.
 
 use keen_notch_core::carving::{Carving, OutColumn};
+use keen_notch_core::summary::Part;
 use keen_notch_io::carve::{Formulas, Job};
 use keen_notch_io::formats::FileFormat;
-use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
 use super::originals::OriginalColumns;
@@ -42,6 +42,19 @@ pub fn output_format(request: &CarveRequest, table: &Table, shown: usize) -> Res
     Ok(named)
 }
 
+/// Checks that the outputs of a part do not depend on duplicates in other parts.
+pub fn can_leave_comparing(args: &CarveArgs, part: Part) -> Result<(), Failure> {
+    let options = [(args.strict, "--strict"), (args.faults_column.is_some(), "--faults-column")];
+    match options.into_iter().find(|(is_given, _)| *is_given) {
+        None => Ok(()),
+        Some((_, option)) => {
+            let message =
+                format!("{option} needs the faults of all rows, and part {part} cannot compare its rows with the others");
+            Err(Failure::usage(message, format!("remove {option}, or the checks with `unique`")))
+        }
+    }
+}
+
 fn is_fixed(named: FileFormat, table: &Table) -> bool {
     named.kind.unwrap_or(table.format.kind()).needs_positions
 }
@@ -57,6 +70,7 @@ pub fn job(request: &CarveRequest, table: &Table, carving: Carving, named: FileF
     };
     let originals = &wanted.columns;
     let mut job = Job::new(carving, header, originals, shown)
+        .with_folders(table.folders())
         .with_formats(named, request.named_aside)
         .with_text_options(args.writing.options()?)
         .with_formulas(match (args.guard_formulas, args.quiet) {
@@ -80,9 +94,8 @@ pub fn job(request: &CarveRequest, table: &Table, carving: Carving, named: FileF
     }
     if is_fixed(named, table) {
         let widths = args.writing.out_widths.as_deref().or(run.pieces.widths.as_deref()).map(args::read_widths).transpose()?;
-        let names: Vec<String> = run.inputs.iter().map(Input::name).collect();
         let width = |piece| run.pieces.wanted.width(piece);
-        job = job.with_places(&table.format, widths.as_ref(), &width, &names)?;
+        job = job.with_places(&table.format, widths.as_ref(), &width, &table.inputs)?;
     }
     Ok(job)
 }

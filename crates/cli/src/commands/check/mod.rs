@@ -53,10 +53,13 @@ fn once(
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), known, reading)?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = request.open(console)?;
+    if let Some(part) = request.part_to_compare(&carving) {
+        files.add_hashes(&args.faults, part, known)?;
+    }
     let job = plan(args, &request, &table, carving)?;
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
-    let summary = report.summary(&job, &table.header, request.made_by());
+    let summary = Summary { hashes: files.hashes_of(&report), ..report.summary(&job, &table.header, request.made_by()) };
     files.finish(None, &summary::json(&summary))?;
     if !args.quiet {
         let then = then.as_ref().map(|(then, name)| (then, name.as_str()));

@@ -39,6 +39,6 @@ pub fn write(folder: &Path) -> Result<(), Failure> {
     let job = Job::new(nothing, &header, &all, 0).with_formats(FileFormat::DATABASE, FileFormat::default());
     let session = Session::open(&Address::Sqlite(path))?;
     let mut rows = session.sink(Target { table: TABLE.to_owned(), how: How::New })?;
-    carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: None, faults: None })?;
+    carve(&mut table, &job, &mut Outs::of_rows(&mut rows))?;
     Ok(sink::commit_all(vec![Box::new(rows)])?)
 }

@@ -47,7 +47,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let header = table.header.clone();
     let job = plan(args, &request, &header, carving);
     let mut nowhere = Stream::new("nowhere", io::sink());
-    let found = carve(&mut table, &job, &mut Outs { rows: &mut nowhere, offcuts: None, faults: None })?;
+    let found = carve(&mut table, &job, &mut Outs::of_rows(&mut nowhere))?;
     let summary = found.summary(&job, &header, request.made_by());
     let mut again = table.again()?;
     let looked = job.carving().used_columns();

@@ -214,6 +214,11 @@ impl UniqueTexts {
 }
 
 impl Hash {
+    /// The hash with these bits.
+    pub fn of_bits(bits: u128) -> Hash {
+        Hash((bits >> 64) as u64, bits as u64)
+    }
+
     pub fn bits(self) -> u128 {
         u128::from(self.0) << 64 | u128::from(self.1)
     }

@@ -301,7 +301,10 @@ impl Columnar {
                 (OutColumn::Reason, _) => {
                     range.clone().for_each(|index| texts.push(input.reasons.get(rows.row(index)).map(String::as_str)));
                 }
-                (OutColumn::Source, _) => range.clone().for_each(|_| texts.push(Some(input.chunk.source()))),
+                (OutColumn::OfInput(text), _) => {
+                    let text = input.chunk.of_input(text);
+                    range.clone().for_each(|_| texts.push(Some(text)));
+                }
                 (OutColumn::Piece { piece, result }, _) => {
                     let Some((text, spans)) = of_piece else { continue };
                     let are_there = result == 0 && rows.are_there(input, piece);

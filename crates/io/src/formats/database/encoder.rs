@@ -69,7 +69,7 @@ impl Database {
                 let of = shape.pieces[*piece].value_type.map_or(Type::Text, Type::from);
                 PlannedColumn { of, ..text_column(title) }
             }
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => text_column(title),
+            OutColumn::OfInput(_) | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => text_column(title),
         };
         let columns = shape.columns.iter().zip(&shape.titles).map(column).collect();
         Ok(Database { plan: TablePlan { columns }, shape })
@@ -86,7 +86,7 @@ impl Encoder for Database {
         OutRows::new(input, &self.shape).each_cell(input, &self.shape, |cell| match cell {
             OutCell::Original(cell) => push_cell(&cell, out),
             OutCell::Piece(of, text) => push_piece(of, text, out),
-            OutCell::Source(name) => Record::Text(name).push(out),
+            OutCell::OfInput(text) => Record::Text(text).push(out),
             OutCell::List(line) => line.as_deref().map_or(Record::Blank, Record::Text).push(out),
             OutCell::End => Record::End.push(out),
         });

@@ -44,7 +44,7 @@ enum CellsOf {
     Table,
     Values,
     Piece(usize),
-    Source,
+    Input,
     Lists,
 }
 
@@ -121,10 +121,10 @@ impl DelimitedEncoder {
                 }
                 CellColumn { source: Cow::Owned(source), spans: Cow::Owned(spans), of: CellsOf::Values }
             }
-            (OutColumn::Source, _) => {
-                let name = input.chunk.source();
-                let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
-                CellColumn { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
+            (OutColumn::OfInput(text), _) => {
+                let text = input.chunk.of_input(text);
+                let spans = Cow::Owned(vec![Span::new(0, text.len()); count]);
+                CellColumn { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Input }
             }
             (column @ (OutColumn::Faults | OutColumn::Compared | OutColumn::Reason), _) => {
                 let (text, spans) = lists::lines(column, input, &out);
@@ -169,8 +169,8 @@ impl DelimitedEncoder {
                     };
                     (0..count).filter(needs).for_each(|row| careful.set(row));
                 }
-                CellsOf::Source if needs_quotes(&column.source, self.delimiter) => careful.fill(count),
-                CellsOf::Source => {}
+                CellsOf::Input if needs_quotes(&column.source, self.delimiter) => careful.fill(count),
+                CellsOf::Input => {}
                 CellsOf::Piece(piece) if keeps_cells && !self.adds_special[piece] => {
                     special.clear(input.rows.len());
                     for source in &self.shape.pieces[piece].sources {
@@ -260,7 +260,7 @@ impl DelimitedEncoder {
             }
             let bytes = column.spans[index].bytes(&column.source);
             match column.of {
-                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values | CellsOf::Lists => self.push_new(out, bytes),
+                CellsOf::Piece(_) | CellsOf::Input | CellsOf::Values | CellsOf::Lists => self.push_new(out, bytes),
                 CellsOf::Table => self.push_raw(out, bytes, rows.read),
             }
         }

@@ -210,7 +210,8 @@ impl FixedWidth {
                         own_text = lists::line(OutColumn::Reason, input, rows.row(index)).replace(['\n', '\r'], " ");
                         &*own_text
                     }
-                    _ => input.chunk.source(),
+                    (OutColumn::OfInput(text), _) => input.chunk.of_input(text),
+                    _ => "",
                 };
                 self.push(value, self.places[*place], &mut at, out);
             }

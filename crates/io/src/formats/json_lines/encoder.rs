@@ -86,12 +86,12 @@ impl JsonLines {
                     added.push(None);
                     continue;
                 }
-                OutColumn::Source => {
-                    let name = input.chunk.source();
-                    if name.bytes().any(needs_escape) {
+                OutColumn::OfInput(text) => {
+                    let text = input.chunk.of_input(text);
+                    if text.bytes().any(needs_escape) {
                         careful.fill(count);
                     }
-                    (Cow::Borrowed(name), Cow::Owned(vec![Span::new(0, name.len()); count]))
+                    (Cow::Borrowed(text), Cow::Owned(vec![Span::new(0, text.len()); count]))
                 }
                 OutColumn::Reason => {
                     careful.fill(count);

@@ -43,7 +43,7 @@ impl Encoder for Workbook {
         OutRows::new(input, &self.shape).each_cell(input, &self.shape, |cell| match cell {
             OutCell::Original(cell) => push_cell(&cell, out),
             OutCell::Piece(of, text) => push_piece(of, text.unwrap_or_default(), out),
-            OutCell::Source(name) => Record::Text(name).push(out),
+            OutCell::OfInput(text) => Record::Text(text).push(out),
             OutCell::List(line) => line.as_deref().map_or(Record::Blank, Record::Text).push(out),
             OutCell::End => Record::End.push(out),
         });

@@ -25,6 +25,7 @@ from pyspark.sql import functions as F  # noqa: E402
 from keen_notch_spark import carve, summary  # noqa: E402
 
 LIST = str(HERE / "yard.cutlist.toml")
+UNIQUE = "[piece.code]\nof = 'part_code'\ntake = 'whole'\ncheck = ['unique']\n"
 PROGRAM = os.environ.get("KEEN_NOTCH", str(HERE.parent / "target" / "release" / "keen-notch"))
 
 
@@ -64,6 +65,8 @@ def main(path, runs=3):
         "through the program, with faults": lambda: nowhere(carve(df, LIST, faults="wrong", program=PROGRAM)),
         "the summary": lambda: summary(df, LIST, program=PROGRAM),
         "the engine's own functions": lambda: nowhere(by_hand(df)),
+        "the summary of a check unique": lambda: summary(df, UNIQUE, program=PROGRAM),
+        "the engine's count of distinct values": lambda: df.select(F.countDistinct("part_code")).collect(),
     }
     seconds = {name: [] for name in ways}
     for name, way in ways.items():
@@ -76,8 +79,28 @@ def main(path, runs=3):
     print(f"{rows} rows, two executors with one core each")
     for name, found in seconds.items():
         median = statistics.median(found)
-        print(f"{name:34} {median:6.2f} s  {rows / median:12,.0f} rows a second")
+        print(f"{name:38} {median:6.2f} s  {rows / median:12,.0f} rows a second")
+    driver(spark)
     spark.stop()
+
+
+def driver(spark):
+    """What the driver adds to 500 small tasks: the time beyond that of the same tasks with rows alone."""
+    df = spark.range(0, 500_000, numPartitions=500).selectExpr("concat('GRP-', lpad(cast(id as string), 8, '0')) as part_code").persist()
+    ways = {
+        "rows alone": lambda: df.mapInArrow(lambda batches: batches, df.schema).agg(F.count("*")).collect(),
+        "a check of single rows": lambda: summary(df, UNIQUE.replace("unique", "length 12"), program=PROGRAM),
+        "a check unique": lambda: summary(df, UNIQUE, program=PROGRAM),
+    }
+    print("500 tasks, in seconds")
+    for name, way in ways.items():
+        way()
+        seconds = []
+        for _ in range(3):
+            began = time.perf_counter()
+            way()
+            seconds.append(time.perf_counter() - began)
+        print(f"{name:38} {statistics.median(seconds):6.2f}")
 
 
 if __name__ == "__main__":

@@ -39,13 +39,16 @@ pub struct RuleArgs<'a> {
     pub column: Option<&'a str>,
     /// Whether cut lists can name files outside their folders and the current folder.
     pub allow_outside: bool,
+    /// The folder that stands for the root in absolute names of files.
+    pub files_below: Option<&'a Path>,
 }
 
 impl<'a> RuleArgs<'a> {
     /// The rules among the options about faults.
     pub fn of_faults(faults: &'a FaultArgs) -> RuleArgs<'a> {
-        let FaultArgs { layouts, checks, allow_outside, .. } = faults;
-        RuleArgs { layouts, checks, allow_outside: *allow_outside, ..RuleArgs::default() }
+        let FaultArgs { layouts, checks, allow_outside, files_below, .. } = faults;
+        let files_below = files_below.as_deref();
+        RuleArgs { layouts, checks, allow_outside: *allow_outside, files_below, ..RuleArgs::default() }
     }
 }
 
@@ -68,6 +71,7 @@ pub struct Pieces {
     texts: Vec<Text>,
     files: RunFiles,
     allow_outside: bool,
+    files_below: Option<PathBuf>,
     listed: RefCell<BTreeMap<ListSource, List>>,
     lookups: RefCell<BTreeMap<LookupSource, Arc<LookupTable>>>,
     /// The current date in ISO 8601, once a condition has asked for it.
@@ -94,6 +98,7 @@ impl Pieces {
             texts: Vec::new(),
             files: files.clone(),
             allow_outside: rules.allow_outside,
+            files_below: rules.files_below.map(Path::to_owned),
             listed: RefCell::default(),
             lookups: RefCell::default(),
             today: OnceCell::new(),
@@ -238,7 +243,7 @@ impl Pieces {
         if self.compares_elsewhere
             && let Err(why) = carving.leave_comparing()
         {
-            let message = format!("--compare-column does not support this cut list: {why}");
+            let message = format!("another program cannot compare the rows of this cut list: {why}");
             return Err(Failure::usage(message, "remove this from the cut list"));
         }
         Ok(carving)
@@ -267,6 +272,9 @@ impl Pieces {
 
     /// The path of a file that a phrase names. With several cut lists, it is beside the first one that has it.
     fn path_of(&self, file: &str) -> Result<PathBuf, NoList> {
+        if let (Some(below), Ok(file)) = (&self.files_below, Path::new(file).strip_prefix("/")) {
+            return Ok(below.join(file));
+        }
         let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
         let path = paths.iter().find(|path| path.exists()).or(paths.first());
         let path = path.map_or(Path::new(file), PathBuf::as_path);

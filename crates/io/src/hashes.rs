@@ -1,15 +1,17 @@
-//! Files of hashes: what the rows of a part are to be compared by, for `merge`. Delimited text, with a line for each hash.
+//! Files of hashes: what the rows of a part are to be compared by, for `merge` or an engine.
 
-use std::io::Write;
+use std::fmt::Write;
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Batch;
+use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::RowComparison;
 use keen_notch_core::check::unique_texts::Hash;
 use keen_notch_core::column::Header;
 use keen_notch_core::repeats::RowHash;
 
 use crate::Error;
+#[cfg(feature = "columnar")]
+use crate::formats::columnar::hashes as arrow;
 use crate::sink::Sink;
 use crate::source::Reading;
 use crate::source::input::Input;
@@ -17,12 +19,24 @@ use crate::table::Table;
 
 const COLUMNS: [&str; 5] = ["row", "check", "hash", "new_for_piece", "new_for_row"];
 
-/// Bytes to collect before they are written.
-const MOST_HELD: usize = 64 << 10;
+/// Hashes to collect before they are written.
+const MOST_HELD: usize = 4 << 10;
+
+/// The format of a file of hashes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HashFormat {
+    /// Delimited text, with a line for each hash.
+    Text,
+    /// A stream of Arrow batches.
+    #[cfg(feature = "columnar")]
+    Arrow,
+}
 
 pub struct HashFile<'a> {
     out: &'a mut dyn Sink,
-    bytes: Vec<u8>,
+    format: HashFormat,
+    hashes: Vec<RowHash>,
+    bytes: Buffer,
 }
 
 impl<'a> HashFile<'a> {
@@ -30,36 +44,66 @@ impl<'a> HashFile<'a> {
     ///
     /// # Errors
     /// It cannot be written.
-    pub fn new(out: &'a mut dyn Sink) -> Result<HashFile<'a>, Error> {
-        out.put(format!("{}\n", COLUMNS.join(",")).as_bytes())?;
-        Ok(HashFile { out, bytes: Vec::new() })
+    pub fn new(out: &'a mut dyn Sink, format: HashFormat) -> Result<HashFile<'a>, Error> {
+        let mut bytes = Buffer::default();
+        match format {
+            HashFormat::Text => bytes.extend(format!("{}\n", COLUMNS.join(",")).as_bytes()),
+            #[cfg(feature = "columnar")]
+            HashFormat::Arrow => arrow::begin(&COLUMNS, &mut bytes)?,
+        }
+        out.put(bytes.bytes())?;
+        Ok(HashFile { out, format, hashes: Vec::new(), bytes })
     }
 
     /// Writes a hash with the number of its row in the part, from 1.
     ///
     /// # Errors
     /// The file cannot be written.
-    pub fn write(&mut self, RowHash { row, comparison }: &RowHash) -> Result<(), Error> {
-        let RowComparison { check, hash, new_for_piece, new_for_row } = comparison;
-        let bits = hash.bits();
-        let (for_piece, for_row) = (u8::from(*new_for_piece), u8::from(*new_for_row));
-        // Writing to memory cannot fail.
-        let _ = writeln!(self.bytes, "{row},{check},{bits:032x},{for_piece},{for_row}");
-        if self.bytes.len() >= MOST_HELD { self.end() } else { Ok(()) }
+    pub fn write(&mut self, hash: &RowHash) -> Result<(), Error> {
+        self.hashes.push(*hash);
+        if self.hashes.len() >= MOST_HELD { self.flush() } else { Ok(()) }
     }
 
-    /// Writes the last hashes.
+    fn flush(&mut self) -> Result<(), Error> {
+        self.bytes.clear();
+        match self.format {
+            HashFormat::Text => {
+                let mut lines = String::new();
+                self.hashes.iter().for_each(|hash| push_line(hash, &mut lines));
+                self.bytes.extend(lines.as_bytes());
+            }
+            #[cfg(feature = "columnar")]
+            HashFormat::Arrow => arrow::push(&COLUMNS, &self.hashes, &mut self.bytes)?,
+        }
+        self.hashes.clear();
+        self.out.put(self.bytes.bytes())
+    }
+
+    /// Writes the last hashes and the end.
     ///
     /// # Errors
     /// The file cannot be written.
     pub fn end(&mut self) -> Result<(), Error> {
-        self.out.put(&self.bytes)?;
+        self.flush()?;
         self.bytes.clear();
-        Ok(())
+        match self.format {
+            HashFormat::Text => {}
+            #[cfg(feature = "columnar")]
+            HashFormat::Arrow => arrow::end(&mut self.bytes),
+        }
+        self.out.put(self.bytes.bytes())
     }
 }
 
-/// Reads a file of hashes, and calls `see` with several of them at a time, in the order of their rows. Returns their number.
+fn push_line(RowHash { row, comparison }: &RowHash, lines: &mut String) {
+    let RowComparison { check, hash, new_for_piece, new_for_row } = comparison;
+    let bits = hash.bits();
+    let (for_piece, for_row) = (u8::from(*new_for_piece), u8::from(*new_for_row));
+    // Writing to a string cannot fail.
+    let _ = writeln!(lines, "{row},{check},{bits:032x},{for_piece},{for_row}");
+}
+
+/// Reads a text file of hashes, and calls `see` with several of them at a time, in the order of their rows. Returns their number.
 ///
 /// # Errors
 /// The file cannot be read, is no such file, or `see` fails.

@@ -1,6 +1,7 @@
 """Cells and counts on a cluster are those of one run of the program over the same rows."""
 
 import collections
+import functools
 import json
 import os
 import pathlib
@@ -210,8 +211,6 @@ def test_what_is_wrong_is_told_on_the_driver(spark, program, yard):
         carve(df, str(yard / "plain.cutlist.toml"), program="keen-notch-that-is-not-there")
 
 
-# How often a shuffle is tried: ten times for a thorough test.
-TIMES = int(os.environ.get("KEEN_NOTCH_SHUFFLES", "3"))
 SHUFFLES = {
     "round robin": lambda df: df.repartition(4),
     "by an expression": lambda df: df.repartition(6, F.expr("n % 6")),
@@ -221,15 +220,20 @@ SHUFFLES = {
 
 @pytest.mark.parametrize("shuffle", SHUFFLES.values(), ids=SHUFFLES)
 def test_repeats_are_flagged_after_a_shuffle(spark, program, yard, shuffle):
-    """After a shuffle, a second evaluation can have the rows in another order: the flags come from one."""
+    """After a shuffle, a second evaluation can have the rows in another order: the flags come from one. Ten times, in one job."""
     cut_list = yard / "unique.cutlist.toml"
     cut_list.write_text("[piece.code]\nof = 'part_code'\ntake = 'whole'\ncheck = ['unique']\n")
-    df = shuffle(spark.range(0, 24_000, numPartitions=3).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code"))
-    for _ in range(TIMES):
-        carved = carve(df, str(cut_list), faults="wrong", program=program).select("part_code", "wrong").toArrow().to_pylist()
-        flagged = collections.Counter(row["part_code"] for row in carved if row["wrong"])
-        # Each doubled code has one flagged row, and no other code has one.
-        assert len(carved) == 24_000 and len(flagged) == 6_000 and set(flagged.values()) == {1}
+
+    def carved(time):
+        # The engine would compute frames of one plan once.
+        rows = spark.range(0, 24_000, numPartitions=3).selectExpr("id as n", "concat('GRP-', id % 18000) as part_code", f"{time} as time")
+        return carve(shuffle(rows), str(cut_list), faults="wrong", program=program).select("time", "part_code", "wrong")
+
+    found = functools.reduce(lambda one, other: one.union(other), map(carved, range(10))).toArrow().to_pylist()
+    assert len(found) == 240_000
+    flagged = collections.Counter((row["time"], row["part_code"]) for row in found if row["wrong"])
+    # Each doubled code has one flagged row, and no other code has one.
+    assert len(flagged) == 60_000 and set(flagged.values()) == {1}
 
 
 def test_columns_may_have_any_name(spark, program, yard):
@@ -289,6 +293,11 @@ def test_lists_as_texts_several_lists_and_limits(spark, program, yard):
     counts = summary(frame(spark, UNTIDY, 4), str(plain), program=program)
     assert off.count() == counts["rows"]["with_faults"] and kept.count() == counts["rows"]["read"] - off.count()
     assert (off.columns, kept.columns) == (["n", "part_code", "depot", "faults"], list(one[0]))
+    # A column that a piece replaces is as it was in the offcuts.
+    upper = "[piece.depot]\nof = 'depot'\ntake = 'whole then lower'\nreplace = true\ncheck = ['not one of \"d1\"']\n"
+    kept, off = offcuts(frame(spark, UNTIDY[:70], 3), upper, program=program)
+    assert kept.columns == ["n", "part_code", "depot"] and {row.depot for row in kept.collect()} == {"d0", "d2", "d3", "d4"}
+    assert off.columns == ["n", "part_code", "depot", "faults"] and {row.depot for row in off.collect()} == {"D1"}
     # The batches of a stream give its counts.
     halves = [summary(frame(spark, rows, 2), str(plain), program=program) for rows in (UNTIDY[:1200], UNTIDY[1200:])]
     assert merge(halves, program=program)["rows"] == counts["rows"]
@@ -319,6 +328,25 @@ def test_large_files_of_a_list_are_written_once_by_a_process(spark, program, yar
     assert 1 <= spark.range(1).mapInArrow(folders, "found bigint").first().found <= 4
 
 
+def test_a_program_takes_the_rows_of_many_tasks(spark, program, yard):
+    """It reads the lists and their values once. One that failed, or whose rows nobody wanted, is not used again."""
+    counting = yard / "counting"
+    counting.write_text(f'#!/bin/sh\n[ "$1" = carve ] && echo "$$" >> {yard}/started\nexec {program} "$@"\n')
+    counting.chmod(0o755)
+    df, plain = frame(spark, UNTIDY, 24), str(yard / "plain.cutlist.toml")
+    wanted = carve(df, plain, program=program).toArrow().to_pylist()
+    carved = carve(df, plain, program=str(counting))
+    # Two executors, and some processes that an executor replaces.
+    started = lambda: len((yard / "started").read_text().split())
+    assert carved.toArrow().to_pylist() == wanted
+    assert 1 <= started() <= 6
+    assert len(carved.take(2)) == 2 and carved.toArrow().to_pylist() == wanted
+    assert started() <= 12
+    # The summary is asked of another program, which also takes all tasks.
+    assert summary(df, plain, program=str(counting)) == summary(df, plain, program=program)
+    assert started() <= 18
+
+
 def test_what_cannot_work_is_refused_before_a_task(spark, program, yard):
     df = frame(spark, TIDY[:10], 2)
     plain = str(yard / "plain.cutlist.toml")
@@ -337,7 +365,23 @@ def test_what_cannot_work_is_refused_before_a_task(spark, program, yard):
     # A list of rows to keep, and one with the settings of its sample, are run.
     keep = yard / "keep.cutlist.toml"
     keep.write_text("[reading]\ndelimiter = ';'\nragged = 'set-aside'\n[writing]\nwidths = 'a 1 to 4'\n[rows]\nkeep = ['part_code: ends with \"1K2\"']\n")
-    assert [row.n for row in carve(df, str(keep), program=program).collect()] == [1]
+    with pytest.warns(UserWarning, match=r"do not apply to a frame: \[reading\] delimiter, \[reading\] ragged, \[writing\] widths"):
+        carved = carve(df, str(keep), program=program)
+    assert [row.n for row in carved.collect()] == [1]
+
+
+def test_lists_may_name_files_outside_their_folder(spark, program, yard):
+    lists = yard / "lists"
+    lists.mkdir()
+    df = frame(spark, TIDY[:40], 3)
+    for name in ("../families.csv", str(yard / "families.csv")):
+        cut_list = lists / "outside.cutlist.toml"
+        cut_list.write_text(f"[piece.family]\nof = 'part_code'\ntake = 'first 3'\ncheck = ['listed in \"{name}\"']\n")
+        with pytest.raises(CutListError, match="families.csv is outside the folder of the cut list"):
+            carve(df, str(cut_list), program=program)
+        table, counts = one_run(program, df, cut_list, yard, "--allow-outside")
+        assert carve(df, str(cut_list), program=program, allow_outside=True).toArrow().to_pylist() == table.to_pylist()
+        assert summary(df, str(cut_list), program=program, allow_outside=True) == counts
 
 
 def test_folders_are_private_and_those_of_killed_processes_go(program, tmp_path, monkeypatch):

@@ -67,6 +67,18 @@ pub struct CarveArgs {
     /// The column holds a list of check numbers, from 0, and hashes. An engine that has the rows of many runs compares them.
     #[arg(hide_short_help = true, long, value_name = "NAME")]
     pub compare_column: Option<String>,
+    /// Carve each Arrow stream of standard input as a table of its own
+    ///
+    /// For engines that keep the program running. A stream is answered by a stream of its rows or of their hashes, if asked for, and by
+    /// a stream with one text: the summary.
+    #[arg(
+        hide_short_help = true,
+        long,
+        value_name = "WHAT",
+        requires = "quiet",
+        conflicts_with_all = ["out", "strict", "watch", "part", "update", "offcuts", "faults", "summary", "fail_on"]
+    )]
+    pub each_stream: Option<StreamAnswer>,
     /// Add ' before pieces that a spreadsheet would run as formulas
     ///
     /// Such a piece begins with =, +, -, @ or a tab and is not a number.
@@ -107,6 +119,17 @@ pub struct CarveArgs {
     pub writing: WritingArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// The answer to an Arrow stream.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum StreamAnswer {
+    /// The rows, then the summary.
+    Rows,
+    /// The hashes of the rows for `unique`, then the summary.
+    Hashes,
+    /// Only the summary.
+    Summary,
 }
 
 const PHRASES: &str = r#"Examples:

@@ -12,7 +12,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use keen_notch_core::column::ColumnRef;
 use keen_notch_io::source::input::Input;
 
-pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
+pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat, StreamAnswer};
 pub use fail_on_change::FailOnChange;
 pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};

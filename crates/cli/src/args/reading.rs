@@ -10,7 +10,7 @@ use keen_notch_io::formats::FileFormat;
 use keen_notch_io::formats::database::{Address, Relation, What};
 use keen_notch_io::formats::workbook::OpenedSheet;
 use keen_notch_io::source::input::Encoding;
-use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
+use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Partitions, Ragged, Reading, WrongBytes};
 
 use crate::failure::{Failure, Text};
 use crate::io_help;
@@ -99,7 +99,11 @@ impl ReadingArgs {
             from: if let Some(FormatOrDatabase::Format(named)) = self.from { Some(named) } else { None },
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
-            partitions: self.partitions || list.partitions.unwrap_or(false),
+            partitions: match (self.partitions, list.partitions) {
+                (true, _) => Partitions::Always,
+                (false, Some(true)) => Partitions::OfFiles,
+                (false, _) => Partitions::No,
+            },
             encoding: encoding.map(Encoding::named).transpose()?,
             sheet: self.sheet.clone().or(list.sheet.clone()),
             widths: widths.map(read_widths).transpose()?.map(Arc::new),

@@ -86,6 +86,11 @@ pub struct FaultArgs {
     /// Otherwise `listed in` reads only files in the folder of the list and in the current folder.
     #[arg(hide_short_help = true, long)]
     pub allow_outside: bool,
+    /// Folder for absolute names of files in cut lists, on a machine with a copy of them
+    ///
+    /// With `--files-below /tmp/x`, the file /lists/teams.csv is read from /tmp/x/lists/teams.csv.
+    #[arg(hide_short_help = true, long, value_name = "FOLDER")]
+    pub files_below: Option<PathBuf>,
     /// Rows with too few or too many cells: stop, keep or set-aside
     ///
     /// `set-aside` writes them to the file of --offcuts. The default is stop.

@@ -9,7 +9,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::database::Target;
 use keen_notch_io::formats::database::sink::Session;
 use keen_notch_io::formats::{self, FileFormat};
-use keen_notch_io::hashes::HashFile;
+use keen_notch_io::hashes::{HashFile, HashFormat};
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -102,7 +102,7 @@ impl Files {
             None => None,
         };
         let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);
-        let hashes = self.hashes.as_mut().map(|(out, _)| HashFile::new(&mut **out)).transpose()?;
+        let hashes = self.hashes.as_mut().map(|(out, _)| HashFile::new(&mut **out, HashFormat::Text)).transpose()?;
         Ok(carve(table, job, &mut Outs { rows, offcuts, faults, hashes })?)
     }
 

@@ -62,12 +62,19 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
         "columns": columns(&job),
         "reads": reads,
         "files": pieces.listed_files(),
+        "of_files": of_files(&pieces),
         "compares_rows": job.carving().looks_back(),
         "numbers_rows": job.carving().numbers_rows(),
         "checks": checks(&job),
     });
     known.prints()?;
     Ok(console::out().write_all(visible::json(&written).as_bytes())?)
+}
+
+/// The settings that are only for files.
+fn of_files(pieces: &Pieces) -> Vec<String> {
+    let reading = pieces.reading.keys().into_iter().map(|key| format!("[reading] {key}"));
+    reading.chain(pieces.widths.as_ref().map(|_| "[writing] widths".to_owned())).collect()
 }
 
 fn columns(job: &Job) -> Vec<Value> {

@@ -48,6 +48,24 @@ pub struct Reading {
     pub query: Option<String>,
 }
 
+impl Reading {
+    /// The keys that are given.
+    pub fn keys(&self) -> Vec<&'static str> {
+        let Reading { delimiter, encoding, header, partitions, ragged, widths, sheet, query } = self;
+        let given = [
+            ("delimiter", delimiter.is_some()),
+            ("encoding", encoding.is_some()),
+            ("header", header.is_some()),
+            ("partitions", partitions.is_some()),
+            ("ragged", ragged.is_some()),
+            ("widths", widths.is_some()),
+            ("sheet", sheet.is_some()),
+            ("query", query.is_some()),
+        ];
+        given.into_iter().filter(|(_, is_given)| *is_given).map(|(key, _)| key).collect()
+    }
+}
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum RaggedRows {

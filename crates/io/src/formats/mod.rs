@@ -27,7 +27,7 @@ use crate::formats::descriptor::{FormatDescriptor, Opening, TypedHeader};
 use crate::source::input::Input;
 use crate::source::partitioned::with_folders;
 use crate::source::types::ObservedTypes;
-use crate::source::{Format, Reading, Source};
+use crate::source::{Format, Partitions, Reading, Source};
 
 /// All formats. An extension belongs to the first format that has it.
 fn table() -> impl Iterator<Item = &'static FormatDescriptor> {
@@ -131,7 +131,11 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
     match format.and_then(|format| format.open) {
         Some(open) => {
             let source = open(Opening { input, kind, is_named, reading })?;
-            if reading.partitions { with_folders(source, input) } else { Ok(source) }
+            match reading.partitions {
+                Partitions::Always => with_folders(source, input),
+                Partitions::OfFiles if input.path().is_some() => with_folders(source, input),
+                Partitions::OfFiles | Partitions::No => Ok(source),
+            }
         }
         None => Err(Error::Unreadable { name: input.name(), format: kind.name }),
     }

@@ -30,7 +30,7 @@ use keen_notch_core::text::characters::Form;
 
 pub use decoding::{NotOfEncoding, WrongBytes};
 pub use decompressor::BrokenCompression;
-pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
+pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Partitions, Ragged, Reading};
 pub use whole::ShortenedFile;
 
 use crate::Error;

@@ -28,6 +28,17 @@ pub enum Ragged {
     SetAside,
 }
 
+/// Whether folders such as `depot=North` in the path of an input give columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Partitions {
+    #[default]
+    No,
+    /// For files. Other inputs have their columns already.
+    OfFiles,
+    /// For all inputs, which must be files.
+    Always,
+}
+
 /// What to do with workbook formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum EmptyFormulas {
@@ -47,8 +58,7 @@ pub struct Reading {
     /// The delimiter of the first input, for later inputs with a generic extension.
     pub other_delimiter: Option<u8>,
     pub header: bool,
-    /// Whether folders such as `depot=North` in the path of an input give columns.
-    pub partitions: bool,
+    pub partitions: Partitions,
     pub encoding: Option<Encoding>,
     pub wrong_bytes: WrongBytes,
     /// Maximum size of a row in bytes.
@@ -68,6 +78,8 @@ pub struct Reading {
     pub columns: Option<(Header, Vec<ObservedTypes>)>,
     /// Whether all columns of all rows are needed, for formats without a header.
     pub all_columns: bool,
+    /// Whether an Arrow stream ends where it says so, although more bytes follow.
+    pub stops_at_end_of_stream: bool,
     pub meter: Arc<Meter>,
 }
 
@@ -79,7 +91,7 @@ impl Default for Reading {
             delimiter: None,
             other_delimiter: None,
             header: true,
-            partitions: false,
+            partitions: Partitions::default(),
             encoding: None,
             wrong_bytes: WrongBytes::Stop,
             max_row: MOST_ROW,
@@ -92,6 +104,7 @@ impl Default for Reading {
             empty_formulas: EmptyFormulas::default(),
             columns: None,
             all_columns: false,
+            stops_at_end_of_stream: false,
             meter: Arc::default(),
         }
     }

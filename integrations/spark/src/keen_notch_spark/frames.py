@@ -1,6 +1,7 @@
 """On the driver: frames that are carved and checked."""
 
 import json
+import warnings
 
 from pyspark.sql import functions as F
 from pyspark.sql import types as T
@@ -9,10 +10,12 @@ from . import carried, repeats
 from .errors import CutListError
 from .program import build, found, merged, schema
 from .shipped import Shipped
-from .tasks import Carved, Counted, Located, summary_of_nothing
+from .tasks import Carved, Compared, Counted, Hashed, Located, summary_of_nothing
 from .worker import Worker
 
 FAULT = T.StructType([T.StructField(name, T.StringType()) for name in repeats.FAULT_FIELDS])
+# The original values of replaced columns, on the way to the offcuts.
+ORIGINALS = "__keen_notch_originals"
 TYPES = {
     "text": T.StringType(),
     "number": T.DoubleType(),
@@ -44,7 +47,7 @@ def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_ou
         raise CutListError(
             "`unique` with faults compares all rows, and a stream has no last one: carve its batches (DataStreamWriter.foreachBatch), or leave faults out"
         )
-    worker = asked.worker("carve", "--to", "arrow")
+    worker = asked.worker("rows")
     df = asked.sent
     if not asked.compares:
         return asked.restored(df.mapInArrow(Carved(worker, asked.names), asked.frame_schema()))
@@ -58,16 +61,23 @@ def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_ou
     return asked.restored(repeats.with_faults(records, asked.told["checks"], asked.compares, faults, carved.names, shares))
 
 
-def offcuts(df, cut_list, faults="faults", **options):
-    """Two frames: rows without faults and their pieces; and rows with faults, which the column ``faults`` explains.
+def offcuts(df, cut_list, faults="faults", program="keen-notch", column=None, allow_outside=False, **limits):
+    """Two frames: rows without faults and their pieces; and rows with faults as they were, which the column ``faults`` explains.
 
     The options are those of carve. Each frame is computed on its own, so persist the frame if its rows change from one time to the next.
     """
-    carved = carve(df, cut_list, faults=faults, **options)
-    wrong = F.size(F.col(f"`{faults}`"))
-    of_frame = [name for name in carved.columns if name in set(df.columns) or name == faults]
-    kept = carved.where(wrong == 0).drop(faults)
-    return kept, carved.where(wrong > 0).select(*["`" + name.replace("`", "``") + "`" for name in of_frame])
+    asked = Asked(df, cut_list, program, column, allow_outside, faults, **limits)
+    replaced = [name for name in asked.replaced() if df.columns.count(name) == 1]
+    if replaced:
+        # The program gives the piece in place of the column.
+        if column is None and len(df.columns) == 1:
+            column = df.columns[0]
+        df = df.withColumn(ORIGINALS, F.struct(*[F.col(_quoted(name)) for name in replaced]))
+    carved = carve(df, cut_list, faults, program, column, allow_outside, **limits)
+    wrong = F.size(F.col(_quoted(faults)))
+    as_it_was = lambda name: F.col(ORIGINALS).getField(name).alias(name) if name in replaced else F.col(_quoted(name))
+    of_frame = [as_it_was(name) for name in carved.columns if (name in df.columns and name != ORIGINALS) or name == faults]
+    return carved.where(wrong == 0).drop(faults, ORIGINALS), carved.where(wrong > 0).select(*of_frame)
 
 
 def merge(summaries, program="keen-notch"):
@@ -83,27 +93,24 @@ def summary(df, cut_list, program="keen-notch", column=None, allow_outside=False
     if df.isStreaming:
         raise CutListError("a summary is of all rows, and a stream has no last one: take the summaries of its batches (DataStreamWriter.foreachBatch)")
     asked = Asked(df, cut_list, program, column, allow_outside, **limits).pruned()
+    found = None
     if asked.compares:
-        worker = asked.worker("carve", "--to", "arrow")
-    elif asked.checks:
-        worker = asked.worker("check")
+        shares = int(df.sparkSession.conf.get("spark.sql.shuffle.partitions"))
+        worker = asked.worker("hashes")
+        hashed = asked.sent.mapInArrow(Hashed(worker, asked.names, shares), Hashed.SCHEMA)
+        # Shares fit in memory, and a task takes several of them one by one: each task more costs as many blocks as there are partitions.
+        tasks = min(shares, 2 * df.sparkSession.sparkContext.defaultParallelism)
+        of_shares = hashed.repartition(tasks, "share").sortWithinPartitions("share")
+        found, texts = repeats.count(of_shares.mapInArrow(Compared(), Compared.SCHEMA), asked.compares)
     else:
-        worker = asked.worker("carve", "--only-pieces", "--to", "arrow")
-    counted = asked.sent.mapInArrow(Counted(worker, asked.names, compares=bool(asked.compares)), Counted.SCHEMA)
-    if asked.compares:
-        counted = counted.persist()
-    try:
-        parts = sorted(counted.where(F.col("summary").isNotNull()).select("partition", "summary").collect())
-        texts = [part.summary for part in parts] or [summary_of_nothing(worker, asked.names)]
-        all_rows = json.loads(merged(program, texts))
-        if asked.compares:
-            rows = {part.partition: json.loads(part.summary)["rows"]["read"] for part in parts}
-            found = repeats.count(counted.where(F.col("hash").isNotNull()), asked.compares)
-            repeats.add(all_rows, found, asked.compares, rows)
-        return all_rows
-    finally:
-        if asked.compares:
-            counted.unpersist()
+        worker = asked.worker("summary")
+        counted = asked.sent.mapInArrow(Counted(worker, asked.names), Counted.SCHEMA)
+        texts = {part.partition: part.summary for part in counted.collect()}
+    in_order = [texts[partition] for partition in sorted(texts)] or [summary_of_nothing(worker, asked.names)]
+    all_rows = json.loads(merged(program, in_order))
+    if found is not None:
+        repeats.add(all_rows, found, asked.compares, {partition: json.loads(text)["rows"]["read"] for partition, text in texts.items()})
+    return all_rows
 
 
 def check(df, cut_list, program="keen-notch", column=None, allow_outside=False, **limits):
@@ -143,16 +150,18 @@ class Asked:
             self._refuse_faults(faults)
         self.shipped = shipped or Shipped(cut_list, allow_outside)
         self.options = [*(["-c", column] if column else []), *(["--faults-column", faults] if faults else [])]
+        self.compare = []
         self.told = self._told()
         if self.told["numbers_rows"]:
             raise CutListError("`row number` needs all rows of the table in order, and a task has only some of them: number the rows of the frame first")
         # Rows that are not of one task are not compared by the program.
         if self.told["compares_rows"]:
-            self.options += ["--compare-column", repeats.BY]
+            self.compare = ["--compare-column", repeats.BY]
             self.told = self._told()
         self.compares = {number: check for number, check in enumerate(self.told["checks"]) if check["elsewhere"]}
-        self.checks = [check for check in self.told["checks"] if not check["implied"]]
         self._refuse_names_alike()
+        if shipped is None and self.told["of_files"]:
+            warnings.warn(f"settings of the cut list for files do not apply to a frame: {', '.join(self.told['of_files'])}", stacklevel=4)
         self.sent = self._sent()
         if shipped is None:
             self.shipped.take(self.told["files"])
@@ -161,7 +170,7 @@ class Asked:
         """The program's account of the lists."""
         outside = ["--allow-outside"] if self.shipped.allow_outside else []
         of_lists = lambda paths: [word for path in paths for word in ("--of", path)]
-        return self.shipped.on_the_driver(lambda paths: schema(self.program, [*of_lists(paths), *self.options, *outside], self.names))
+        return self.shipped.on_the_driver(lambda paths: schema(self.program, [*of_lists(paths), *self.options, *self.compare, *outside], self.names))
 
     def _folded(self, name):
         """A name, as the engine compares names."""
@@ -189,9 +198,9 @@ class Asked:
             else:
                 known[self._folded(name)] = name
 
-    def worker(self, *words):
-        """What runs the program on an executor."""
-        worker = Worker(self.program, build(found(self.program)), self.shipped, [*words, *self.limits, *self.options], self.timeout)
+    def worker(self, answer):
+        """What runs the program on an executor, and answers with rows and a summary, or with a summary alone."""
+        worker = Worker(self.program, build(found(self.program)), self.shipped, [answer, *self.limits, *self.options, *(self.compare if answer == "rows" else [])], self.timeout)
         return worker.sent_by(self.df.sparkSession.sparkContext)
 
     def _sent(self):
@@ -205,6 +214,10 @@ class Asked:
         if not is_carried:
             return plain
         return plain.select(*[carried.there(F.col(name), field.dataType).alias(name) for name, field in zip(plain.columns, fields)])
+
+    def replaced(self):
+        """The columns of the frame that have a piece in their place."""
+        return [column["name"] for column in self.told["columns"] if "piece" in column and column["name"] in self.names]
 
     def restored(self, carved):
         """The carved rows, with the names and types of the frame."""
@@ -239,7 +252,7 @@ class Asked:
         reads = [name for name in self.names if name in set(self.told["reads"])]
         if not reads or len(reads) == len(self.names):
             return self
-        df = self.df.select([F.col("`" + name.replace("`", "``") + "`") for name in reads])
+        df = self.df.select([F.col(_quoted(name)) for name in reads])
         try:
             pruned = Asked(df, None, self.program, self.column, self.shipped.allow_outside, shipped=self.shipped, timeout=self.timeout)
             pruned.limits = self.limits
@@ -247,6 +260,10 @@ class Asked:
             return self
         same = pruned.told["reads"] == self.told["reads"] and pruned.told["checks"] == self.told["checks"]
         return pruned if same else self
+
+
+def _quoted(name):
+    return "`" + name.replace("`", "``") + "`"
 
 
 def _different(names):

@@ -20,16 +20,9 @@ BY_TYPE = T.ArrayType(
         ]
     )
 )
-FAULT_FIELDS = ("piece", "check", "kind", "detail")
-
 # Rows that a summary names of each check.
 FIRST_ROWS = 5
-
-
-def _repeats(hashes):
-    """Of hashes with partition and row, those that one before has too."""
-    alike = Window.partitionBy("check", "hash").orderBy("partition", "row")
-    return hashes.withColumn("nth", F.row_number().over(alike)).where("nth > 1")
+FAULT_FIELDS = ("piece", "check", "kind", "detail")
 
 
 def located_schema(carved):
@@ -100,32 +93,36 @@ def _key(piece, check):
     return f"{piece}\0{check}"
 
 
-def count(hashes, compares):
-    """What repeats add to the counts: for each check that has some, by its number."""
-    repeated = _repeats(hashes).groupBy("check", "partition", "row")
-    rows = repeated.agg(F.first("new_for_piece").alias("new_for_piece"), F.first("new_for_row").alias("new_for_row")).persist()
-    try:
-        in_order = Window.partitionBy("check").orderBy("partition", "row")
-        firsts = rows.withColumn("nth", F.row_number().over(in_order)).where(F.col("nth") <= FIRST_ROWS).collect()
-        # A row that has several repeats of a check, a piece or at all is counted once.
-        pieces = {}
-        for number, check in compares.items():
-            pieces.setdefault((check["of"], check["level"]), []).append(number)
-        faults = [number for number, check in compares.items() if check["level"] == "fault"]
-        has = lambda numbers, is_new: F.max((F.col("check").isin(numbers) & is_new).cast("int"))
-        asked = {("check", number): has([number], F.lit(True)) for number in compares}
-        asked.update({("piece", key): has(numbers, F.col("new_for_piece")) for key, numbers in pieces.items()})
-        asked[("rows", None)] = has(faults, F.col("new_for_row"))
-        names = {f"count_{place}": key for place, key in enumerate(asked)}
-        of_row = rows.groupBy("partition", "row").agg(*[asked[key].alias(name) for name, key in names.items()])
-        [sums] = of_row.agg(*[F.sum(name).alias(name) for name in names]).collect()
-        counts = {key: sums[name] or 0 for name, key in names.items()}
-        found = {number: {"rows": counts["check", number], "first": []} for number in compares}
-        for row in sorted(firsts, key=lambda row: (row["partition"], row["row"])):
-            found[row["check"]]["first"].append((row["partition"], row["row"]))
-        return found, {key: counts["piece", key] for key in pieces}, counts["rows", None]
-    finally:
-        rows.unpersist()
+def count(entries, compares):
+    """What duplicates add to the counts, for each check by its number; and the summaries of the partitions, by their numbers.
+
+    entries: see ``tasks.Compared``. One job computes all.
+    """
+    # A row that has several duplicates of a check, a piece or at all is counted once.
+    pieces = {}
+    for number, check in compares.items():
+        pieces.setdefault((check["of"], check["level"]), []).append(number)
+    faults = [number for number, check in compares.items() if check["level"] == "fault"]
+    has = lambda numbers, is_new: F.max((F.col("check").isin(numbers) & is_new).cast("int"))
+    asked = {("check", number): has([number], F.lit(True)) for number in compares}
+    asked.update({("piece", key): has(numbers, F.col("new_for_piece")) for key, numbers in pieces.items()})
+    asked[("rows", None)] = has(faults, F.col("new_for_row"))
+    names = {f"count_{place}": key for place, key in enumerate(asked)}
+    first = F.collect_set(F.when(F.col("is_first"), F.col("check")))
+    of_row = entries.groupBy("partition", "row").agg(*[asked[key].alias(name) for name, key in names.items()], first.alias("first"), F.max("summary").alias("summary"))
+    sums = [F.sum(name).alias(name) for name in names]
+    firsts = F.collect_list(F.when(F.size("first") > 0, F.struct("partition", "row", "first")))
+    summaries = F.collect_list(F.when(F.col("summary").isNotNull(), F.struct("partition", "summary")))
+    [all_rows] = of_row.agg(*sums, firsts.alias("firsts"), summaries.alias("summaries")).collect()
+    counts = {key: all_rows[name] or 0 for name, key in names.items()}
+    found = {number: {"rows": counts["check", number], "first": []} for number in compares}
+    for row in sorted(all_rows["firsts"], key=lambda row: (row["partition"], row["row"])):
+        for check in row["first"]:
+            found[check]["first"].append((row["partition"], row["row"]))
+    for check in found.values():
+        del check["first"][FIRST_ROWS:]
+    texts = {one["partition"]: one["summary"] for one in all_rows["summaries"]}
+    return (found, {key: counts["piece", key] for key in pieces}, counts["rows", None]), texts
 
 
 def add(summary, counted, compares, rows):

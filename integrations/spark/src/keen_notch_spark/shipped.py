@@ -7,6 +7,10 @@ from .errors import CutListError
 from .folders import temporary
 
 
+# The folder of files that the lists name by absolute paths.
+OUTSIDE = "outside"
+
+
 class Shipped:
     """Cut lists and their files, in memory.
 
@@ -41,9 +45,12 @@ class Shipped:
         """Takes the files that the lists name, as they name them: below the folder of a list, or of the driver."""
         for name in names:
             if os.path.isabs(name):
-                raise CutListError(f"the cut list names {name} by a path that other machines may not have: name it from the list on")
+                # The program has refused it unless it may be outside.
+                with open(name, "rb") as file:
+                    self.files[os.path.join(OUTSIDE, *name.split(os.sep))] = file.read()
+                continue
             self.depth = max(self.depth, os.path.normpath(name).split(os.sep).count(os.pardir))
-        for name in names:
+        for name in filter(lambda name: not os.path.isabs(name), names):
             for number, one in enumerate(self.lists):
                 source = os.path.join(one.folder, name)
                 if os.path.isfile(source):

@@ -1,10 +1,12 @@
 """What tasks do: functions on batches of Arrow, as ``mapInArrow`` takes them. They travel with the job."""
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from pyspark import TaskContext
 
-from .repeats import BY, ROW
+from . import shares
+from .repeats import BY, FIRST_ROWS, ROW
 
 
 def _partition():
@@ -97,51 +99,86 @@ def _places(lengths):
 
 
 class Counted:
-    """The summary of each task, and what its rows are to be compared by."""
+    """The summary of each task."""
 
-    SCHEMA = (
-        "partition int, row bigint, check int, hash binary, new_for_piece boolean, new_for_row boolean, summary string"
-    )
-    _ARROW = pa.schema(
-        [
-            ("partition", pa.int32()),
-            ("row", pa.int64()),
-            ("check", pa.int32()),
-            ("hash", pa.binary()),
-            ("new_for_piece", pa.bool_()),
-            ("new_for_row", pa.bool_()),
-            ("summary", pa.string()),
-        ]
-    )
+    SCHEMA = "partition int, summary string"
 
-    def __init__(self, worker, names, compares):
+    def __init__(self, worker, names):
         self.worker = worker
         self.names = names
-        self.compares = compares
 
     def __call__(self, batches):
-        partition, found = _partition(), []
-        batches = _named(batches, self.names)
-        made = self.worker.run(_Numbered(batches) if self.compares else batches, found.append)
-        for batch in _once_a_row(made) if self.compares else made:
-            if self.compares:
-                yield self._hashes(batch, partition)
+        found = []
+        for _ in self.worker.run(_named(batches, self.names), found.append):
+            pass
         for summary in found:
-            columns = [[partition], [None], [None], [None], [None], [None], [summary]]
+            yield pa.RecordBatch.from_arrays([pa.array([_partition()], pa.int32()), pa.array([summary])], names=["partition", "summary"])
+
+
+class Hashed:
+    """The hashes of the rows of each task, in shares, and its summary."""
+
+    SCHEMA = "share int, partition int, hashes binary, summary string"
+    _ARROW = pa.schema([("share", pa.int32()), ("partition", pa.int32()), ("hashes", pa.binary()), ("summary", pa.string())])
+    # Hashes to collect before they are given on.
+    MOST = 1 << 20
+
+    def __init__(self, worker, names, shares):
+        self.worker = worker
+        self.names = names
+        self.shares = shares
+
+    def __call__(self, batches):
+        found, held, count = [], [], 0
+        for batch in self.worker.run(_named(batches, self.names), found.append):
+            held.append(shares.records(batch))
+            count += batch.num_rows
+            if count >= self.MOST:
+                yield self._given(held)
+                held, count = [], 0
+        if count:
+            yield self._given(held)
+        partition = _partition()
+        for summary in found:
+            columns = [[partition % self.shares], [partition], [None], [summary]]
             yield pa.RecordBatch.from_arrays([pa.array(column, field.type) for column, field in zip(columns, self._ARROW)], schema=self._ARROW)
 
-    def _hashes(self, batch, partition):
-        by = batch.column(BY)
-        rows = pc.take(batch.column(ROW), pc.list_parent_indices(by))
-        flat = pc.list_flatten(by)
-        count = len(flat)
-        columns = [
-            pa.array([partition] * count, pa.int32()),
-            rows,
-            *(pc.struct_field(flat, name) for name in ("check", "hash", "new_for_piece", "new_for_row")),
-            pa.nulls(count, pa.string()),
-        ]
-        return pa.RecordBatch.from_arrays(columns, schema=self._ARROW)
+    def _given(self, held):
+        numbers, parts = zip(*shares.divided(np.concatenate(held), self.shares))
+        columns = [numbers, [_partition()] * len(parts), parts, [None] * len(parts)]
+        return pa.RecordBatch.from_arrays([pa.array(column, field.type) for column, field in zip(columns, self._ARROW)], schema=self._ARROW)
+
+
+class Compared:
+    """The duplicates among hashes, share by share, and the summaries as they came."""
+
+    SCHEMA = "partition int, row bigint, check int, new_for_piece boolean, new_for_row boolean, is_first boolean, summary string"
+
+    def __call__(self, batches):
+        share, parts = None, []
+        for batch in batches:
+            for row in range(batch.num_rows):
+                number, partition, hashes, summary = (column[row].as_py() for column in batch.columns)
+                if summary is not None:
+                    yield self._batch([partition], [None], [None], [None], [None], [None], [summary])
+                    continue
+                if number != share:
+                    yield from self._duplicates(parts)
+                    share, parts = number, []
+                parts.append((partition, hashes))
+        yield from self._duplicates(parts)
+
+    def _duplicates(self, parts):
+        found = shares.repeated(parts) if parts else []
+        if len(found):
+            are_first = shares.firsts(found, FIRST_ROWS)
+            columns = [found[name] for name in ("partition", "row", "check", "new_for_piece", "new_for_row")]
+            yield self._batch(*columns, are_first, [None] * len(found))
+
+    def _batch(self, *columns):
+        types = [pa.int32(), pa.int64(), pa.int32(), pa.bool_(), pa.bool_(), pa.bool_(), pa.string()]
+        names = ["partition", "row", "check", "new_for_piece", "new_for_row", "is_first", "summary"]
+        return pa.RecordBatch.from_arrays([pa.array(column, of) for column, of in zip(columns, types)], names=names)
 
 
 def _named(batches, names):

@@ -1,5 +1,6 @@
 //! `carve`: adds pieces to every row of a table.
 
+mod each_stream;
 mod originals;
 mod plan;
 mod render;
@@ -31,6 +32,9 @@ use request::CarveRequest;
 const PREVIEW_ROWS: usize = 10;
 
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
+    if let Some(answer) = args.each_stream {
+        return each_stream::run(args, answer, console);
+    }
     if !args.watch {
         return once(args, console, &RunFiles::default(), None).map(|(exit, _)| exit);
     }

@@ -107,6 +107,7 @@ fn asked(args: &ReportArgs) -> Asked<'_> {
             keep: &args.rows_to_keep.keep,
             column: args.column.as_deref(),
             allow_outside: args.allow_outside,
+            files_below: None,
         },
         files: &args.files,
         reading: &args.reading,

@@ -2,6 +2,8 @@
 mod copying;
 #[cfg(feature = "columnar")]
 pub mod encoder;
+#[cfg(feature = "columnar")]
+pub mod hashes;
 pub mod source;
 pub mod writer;
 

@@ -42,8 +42,12 @@ pub fn open(input: &Input, reading: &Reading) -> Result<OpenColumnarFile, Error>
         return Err(Error::Empty { name: input.name() });
     }
     if start != MAGIC {
-        let reader = BufReader::new(Cursor::new(start).chain(reader));
-        return opened(input, || Streams::new(reader, reading.memory));
+        let reader = Cursor::new(start).chain(reader);
+        // A buffer would take the start of the next stream.
+        return match reading.stops_at_end_of_stream {
+            true => opened(input, || Streams::new(reader, reading.memory, true)),
+            false => opened(input, || Streams::new(BufReader::new(reader), reading.memory, false)),
+        };
     }
     match input.path().filter(|_| !input.is_read_once() && reading.compression(input).is_none()) {
         Some(path) => {
@@ -89,14 +93,16 @@ struct Streams<R> {
     schema: SchemaRef,
     /// Maximum size of a message in bytes, compressed and decompressed.
     most: usize,
+    is_only: bool,
     has_ended: bool,
 }
 
 impl<R: Read> Streams<R> {
-    fn new(reader: R, most: usize) -> Result<Streams<R>, ArrowError> {
+    /// `is_only` leaves the bytes after the first stream alone.
+    fn new(reader: R, most: usize, is_only: bool) -> Result<Streams<R>, ArrowError> {
         let schema = Arc::new(Schema::empty());
         let decoder = decoder();
-        let mut streams = Streams { reader, decoder, schema, most, has_ended: false };
+        let mut streams = Streams { reader, decoder, schema, most, is_only, has_ended: false };
         streams.schema = streams.begin()?.ok_or_else(|| broken("it has no columns"))?;
         Ok(streams)
     }
@@ -178,6 +184,10 @@ impl<R: Read> Iterator for Streams<R> {
                     let mut next = Buffer::from(CONTINUATION);
                     Ok(batch.or(self.decoder.decode(&mut next)?))
                 }),
+                Ok(None) if self.is_only => {
+                    self.has_ended = true;
+                    Ok(None)
+                }
                 // Another stream may follow.
                 Ok(None) => match self.begin() {
                     Ok(Some(schema)) if schema == self.schema => Ok(None),

@@ -270,6 +270,11 @@ impl Pieces {
         }
     }
 
+    /// Asks for the current date again, for the next table of a program that runs on.
+    pub fn forget_today(&mut self) {
+        self.today.take();
+    }
+
     /// The path of a file that a phrase names. With several cut lists, it is beside the first one that has it.
     fn path_of(&self, file: &str) -> Result<PathBuf, NoList> {
         if let (Some(below), Ok(file)) = (&self.files_below, Path::new(file).strip_prefix("/")) {

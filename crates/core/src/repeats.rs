@@ -1,4 +1,4 @@
-//! Duplicates among the rows of several parts, whose runs wrote hashes instead of comparing rows.
+//! Duplicates among the rows of several parts. Their runs wrote hashes instead of comparing rows.
 
 use crate::carving::{Memory, RowComparison};
 use crate::check::Violation;
@@ -26,8 +26,8 @@ pub struct Repeated {
 impl Repeated {
     /// The fault in words. `first` names the first row.
     pub fn violation(&self, check: &CheckCounts, first: &str) -> Violation {
-        // Checks of several columns together belong to the rows.
-        Violation::not_unique(first, check.of == "rows")
+        // A check of several columns has them after its word.
+        Violation::not_unique(first, check.check.starts_with("unique:"))
     }
 }
 
@@ -57,12 +57,12 @@ impl Repeated {
 #[derive(Debug)]
 pub struct Repeats {
     memory: Memory,
-    /// The checks of the summary, without those that compare no rows.
+    /// The checks of the summary; `None` for a check that compares no rows.
     checks: Vec<Option<RepeatedCheck>>,
     /// For each piece with such a check, by level: rows that fail no other check of the piece.
     pieces: Vec<(String, Level, u64)>,
     with_faults: u64,
-    /// What the current row has been counted for.
+    /// The counts that include the current row.
     row: u64,
     counted: Vec<Counted>,
 }

@@ -1,5 +1,7 @@
 use std::io;
 
+use keen_notch_core::check::unique_texts::StoreError;
+
 use crate::Remedy;
 
 /// An input that cannot be read, or an output that cannot be written. Lines, rows, columns, characters and bytes count from 1; characters
@@ -141,6 +143,11 @@ fn cells_of(first: &[String], count: u64) -> String {
 }
 
 impl Error {
+    /// The error of a store of `unique`.
+    pub fn of_store(error: StoreError) -> Error {
+        Error::Spill { source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error) }
+    }
+
     /// Whether the command line is wrong, not a file.
     pub fn is_usage(&self) -> bool {
         matches!(

@@ -1,4 +1,4 @@
-//! Files of hashes: what the rows of a part are to be compared by, for `merge` or an engine.
+//! Files of hashes, by which `merge` or an engine compares the rows of a part.
 
 use std::fmt::Write;
 use std::ops::ControlFlow;

@@ -47,11 +47,11 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
     Ok(bounds_of(&sizes(inputs, reading)?, part))
 }
 
-/// Blocks of a part, so that the parts of a small input are about equal.
+/// Blocks of a part. With fewer, the parts of a small input would differ in size.
 const BLOCKS: u64 = 16;
 const SMALLEST_STRIDE: u64 = 256;
 
-/// The bytes per read for one of `parts` parts, if small inputs need less than usual. It is the same for all parts.
+/// The bytes per read with this number of parts, if small inputs need less than usual. It is the same for all parts.
 ///
 /// # Errors
 /// The size of an input is unknown.
@@ -168,7 +168,7 @@ mod tests {
             .flatten()
             .chain([sizes.iter().map(|(size, _)| size).sum()])
             .collect();
-        // For each place, the smallest largest part of those before it.
+        // The smallest largest part before each place.
         let mut best: Vec<u64> = places.clone();
         for _ in 1..of {
             let split = |end: usize| (0..=end).map(|cut| best[cut].max(places[end] - places[cut])).min().unwrap_or_default();

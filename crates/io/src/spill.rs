@@ -9,8 +9,6 @@ use std::ops::Range;
 use keen_notch_core::carving::Memory;
 use keen_notch_core::check::unique_texts::{Entry, Store, StoreError, row_of};
 
-use crate::Error;
-
 const PAGE: usize = 256;
 const MERGED: usize = 4;
 const WIDTH: usize = size_of::<Entry>();
@@ -31,11 +29,6 @@ struct SortedFile {
 /// The store of `unique`: up to `most` bytes in memory, the rest in temporary files.
 pub fn memory(most: usize) -> Memory {
     Memory::bounded(most, SpillStore::store)
-}
-
-/// The error of a store.
-pub fn failed(error: StoreError) -> Error {
-    Error::Spill { source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error) }
 }
 
 impl SpillStore {

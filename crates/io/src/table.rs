@@ -219,7 +219,7 @@ impl Table {
         (self.file_header.count()..self.header.count()).map(|column| self.header.title(column)).collect()
     }
 
-    /// The number of columns from the names of folders, which follow those of the files.
+    /// The number of columns from the names of folders. They follow the columns of the files.
     pub fn folders(&self) -> usize {
         self.header.count() - self.file_header.count()
     }

@@ -29,7 +29,7 @@ pub struct ReadingArgs {
     pub files_from: Option<PathBuf>,
     /// Make columns of folders with names such as depot=North
     ///
-    /// The columns follow those of the files, in the order of the folders in the path.
+    /// They come after the columns of the files, in the order of the folders in the path.
     #[arg(hide_short_help = true, long)]
     pub partitions: bool,
     /// Database table or view (repeatable)

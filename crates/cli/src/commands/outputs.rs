@@ -71,7 +71,7 @@ impl Files {
         })
     }
 
-    /// Adds a file of hashes for a part whose checks compare rows.
+    /// Adds a file of hashes for a part with checks that compare rows.
     pub fn add_hashes(&mut self, args: &FaultArgs, part: Part, files: &RunFiles) -> Result<(), Failure> {
         let refused =
             |why: &str, help: &str| Err(Failure::usage(format!("`unique` compares each row with all others, {why}"), help));
@@ -91,7 +91,7 @@ impl Files {
         Ok(())
     }
 
-    /// The file of hashes for a summary, if there is one.
+    /// The file of hashes of the run, for its summary.
     pub fn hashes_of(&self, report: &Report) -> Option<HashesOf> {
         self.hashes.as_ref().map(|(_, file)| HashesOf { file: file.clone(), count: report.hashes })
     }

@@ -80,7 +80,7 @@ pub fn compare(all: &mut Summary, parts: &[PartHashes], memory: usize, out: Opti
                     written = write(file, &repeated, all, &inputs);
                 }
             });
-            compared.map_err(spill::failed)?;
+            compared.map_err(Error::of_store)?;
             written
         })?;
         if count != part.count {

@@ -98,7 +98,7 @@ impl<'a> Request<'a> {
         Ok((table, carving))
     }
 
-    /// The part, if its rows are still to be compared with those of the others by `merge`.
+    /// The part, if `merge` must still compare its rows with the rows of the others.
     pub fn part_to_compare(&self, carving: &Carving) -> Option<Part> {
         self.asked.part.filter(|_| carving.leaves_comparing() && !self.pieces.compares_elsewhere)
     }

@@ -71,7 +71,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     Ok(console::out().write_all(visible::json(&written).as_bytes())?)
 }
 
-/// The settings that are only for files.
+/// The settings for files.
 fn of_files(pieces: &Pieces) -> Vec<String> {
     let reading = pieces.reading.keys().into_iter().map(|key| format!("[reading] {key}"));
     reading.chain(pieces.widths.as_ref().map(|_| "[writing] widths".to_owned())).collect()

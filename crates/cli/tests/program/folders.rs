@@ -105,7 +105,7 @@ fn folders_with_names_and_values_are_columns_in_every_format() {
                 let off = off.lines().map(|line| line.split(',').take(5).collect::<Vec<_>>().join(",") + "\n");
                 (ran.stdout, off.collect::<String>())
             };
-            // Columns from elsewhere than files are there already: a list with `partitions` reads them too.
+            // A list with `partitions` also reads a stream that has the columns already.
             let (from, whole) = match words.contains(&"-l") {
                 true => (&["parts"][..], "-"),
                 false => (&["parts", "--partitions"][..], "all.csv"),
@@ -134,35 +134,13 @@ fn columns_of_folders_are_texts_and_parts_join() {
         .concat();
     assert_eq!(joined, yard.read("cut.csv"));
     let widths = "part_code 1 to 6, note 8 to 24, depot 26 to 28, day 30 to 39, year 41 to 44";
-    let narrow = yard.run(&[
-        "carve",
-        "parts",
-        "--partitions",
-        "-c",
-        "day",
-        "-p",
-        "year: first 4",
-        "--to",
-        "fwf",
-        "--out-widths",
-        widths,
-    ]);
+    let fixed = |widths: &str| {
+        let rows = ["carve", "parts", "--partitions", "-c", "day", "-p", "year: first 4", "-q"];
+        yard.run(&[&rows[..], &["--to", "fwf", "--out-widths", widths]].concat())
+    };
+    let narrow = fixed(widths);
     assert!(narrow.status == 2 && narrow.stderr.contains("the name of a folder is wider than its place"), "{}", narrow.shown());
-    let wide = widths.replace("28", "29");
-    let ran = yard.run(&[
-        "carve",
-        "parts",
-        "--partitions",
-        "-c",
-        "day",
-        "-p",
-        "year: first 4",
-        "--to",
-        "fwf",
-        "--out-widths",
-        &wide,
-        "-q",
-    ]);
+    let ran = fixed(&widths.replace("28", "29"));
     assert!(ran.stdout.contains("GRP-1  spare 2025-11-01  East2025-11-01 2025\n"), "{}", ran.shown());
     let survey = yard.run(&["survey", "parts", "--partitions", "-c", "depot"]);
     assert!(survey.stdout.contains("a,b") && survey.status == 0, "{}", survey.shown());

@@ -14,6 +14,7 @@ mod cutlists;
 mod demo;
 mod documents;
 mod draft;
+mod each_stream;
 mod endings;
 mod errors;
 mod escapes;

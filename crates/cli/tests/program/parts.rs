@@ -283,7 +283,7 @@ fn merge_finds_duplicates_across_parts() {
             summaries.push(summary);
         }
         let summaries: Vec<&str> = summaries.iter().rev().map(String::as_str).collect();
-        // Little memory, so that temporary files are used.
+        // With little memory, `merge` uses temporary files.
         run(&[&["merge"], &summaries[..], &["-o", "merged.json", "--faults", "repeats.jsonl", "--memory", "32K"]].concat());
         assert!(yard.read("merged.json") == yard.read("whole.json"), "{command} {of}: {}", yard.read("merged.json"));
         assert!(duplicates(&yard.read("repeats.jsonl")) == wanted, "{command} {of}");

@@ -51,7 +51,7 @@ pub struct RowComparison {
 }
 
 impl Carving {
-    /// Whether rows are to be compared by another program.
+    /// Whether another program must compare rows.
     pub fn leaves_comparing(&self) -> bool {
         self.has_comparisons() && self.is_compared_elsewhere
     }

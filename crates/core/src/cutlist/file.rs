@@ -49,7 +49,7 @@ pub struct Reading {
 }
 
 impl Reading {
-    /// The keys that are given.
+    /// The given keys.
     pub fn keys(&self) -> Vec<&'static str> {
         let Reading { delimiter, encoding, header, partitions, ragged, widths, sheet, query } = self;
         let given = [

@@ -155,10 +155,8 @@ impl PieceDiagnostics {
     /// Observes the piece in a batch: its values, then its results.
     pub fn observe(&mut self, today: &str, Observation { values, filled, looks, results, number }: Observation) {
         self.values += filled;
-        self.there += match results.are_filled() {
-            true => values.len() as u64,
-            false => (0..values.len()).filter(|row| !results.items(*row).is_empty()).count() as u64,
-        };
+        let without = results.unfilled().filter(|(_, state)| !state.is_there()).count();
+        self.there += (values.len() - without) as u64;
         if self.takes_sample && self.sample.len() < SAMPLE {
             let lacking = SAMPLE - self.sample.len();
             self.sample.extend(values.iter().filter(|value| !value.is_empty()).take(lacking).map(str::to_owned));
@@ -175,15 +173,17 @@ impl PieceDiagnostics {
                 |row: &usize| results.items(*row).any(|item| texts.get(item).get(..10).is_some_and(|day| day > today));
             (0..values.len()).filter(is_future).for_each(|row| self.future.note(number(row)));
         }
+        // In the order of the rows.
         let mut looks = looks.iter().map(|row| *row as usize).peekable();
-        if looks.peek().is_some() || !results.are_filled() {
-            for row in 0..values.len() {
-                let (is_worth_a_look, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
-                if is_worth_a_look || !state.is_filled() {
-                    self.observe_value(number(row), values.get(row), values.forms.of(row), state);
-                }
+        let mut look = |row: usize, state| self.observe_value(number(row), values.get(row), values.forms.of(row), state);
+        for (row, state) in results.unfilled() {
+            while let Some(before) = looks.next_if(|look| *look < row) {
+                look(before, State::default());
             }
+            looks.next_if_eq(&row);
+            look(row, state);
         }
+        looks.for_each(|row| look(row, State::default()));
         let texts = results.texts(values);
         match results.are_digits() {
             _ if results.are_several() => {
@@ -301,6 +301,10 @@ impl WithSimd for CountDigits<'_> {
         let mut digits_only = 0;
         for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
+            // Most texts of other kinds show it at one of their ends.
+            if !(is_like_digits(start) & is_like_digits((span.end as usize).wrapping_sub(1))) {
+                continue;
+            }
             let others = !ByteRange::DIGITS.has(simd::load(source, start)) & simd::first_bits(width);
             // Codes are nearly random, but few resemble digits, so the branch is predictable.
             if width <= 16 && others == 0 {

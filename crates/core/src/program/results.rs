@@ -38,6 +38,11 @@ impl Results {
         self.states.is_empty()
     }
 
+    /// The rows without a complete result of the first branch, with their states.
+    pub(crate) fn unfilled(&self) -> impl Iterator<Item = (usize, State)> {
+        self.states.iter().copied().enumerate().filter(|(_, state)| !state.is_filled())
+    }
+
     /// The results; `values` must be the texts that the program ran on.
     pub fn texts<'a>(&'a self, values: Texts<'a>) -> Texts<'a> {
         Texts { text: self.text(values.text), spans: &self.spans, forms: &self.forms }

@@ -235,7 +235,7 @@ impl Job {
     }
 
     /// Sets fixed-width output. `widths` gives the columns; otherwise those of the table keep their positions and pieces follow with the
-    /// width from `width`. A text that is too wide is a fault. `inputs` are those of the table.
+    /// width from `width`. A text that is too wide is a fault. `inputs` are the inputs of the table.
     ///
     /// # Errors
     /// A column has no position.

@@ -211,7 +211,7 @@ impl<'j> Worker<'j> {
         state.starts.clone_from(&before.starts);
         let (ranges, carved): (Vec<_>, Vec<_>) = held.into_iter().unzip();
         let compared = self.job.carving.compare(carved, before.rows, &mut before.memory);
-        let compared = compared.map_err(spill::failed)?;
+        let compared = compared.map_err(Error::of_store)?;
         Ok(ranges.into_iter().zip(compared).collect())
     }
 

@@ -53,7 +53,7 @@ pub struct OutputSchema {
     pub titles: Vec<String>,
     pub pieces: Vec<PieceShape>,
     pub rows_piece: Option<usize>,
-    /// The number of columns of the file; those of its folders follow.
+    /// The number of columns of the file. The columns of its folders follow.
     pub of_file: usize,
     /// The original columns with another title than in the table.
     pub renamed: BTreeSet<usize>,

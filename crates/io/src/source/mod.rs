@@ -126,7 +126,7 @@ pub trait Source: Send {
         self.header()
     }
 
-    /// The values of the columns from the names of folders, which follow those of the file.
+    /// The values of the columns from the names of folders. These columns follow the columns of the file.
     fn values_of_folders(&self) -> &[String] {
         &[]
     }

@@ -157,7 +157,7 @@ struct PartitionedChunk {
 
 impl Chunk for PartitionedChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
-        // Values of paths come after those of folders.
+        // Values of folders come before values of paths.
         self.are_needed = columns.last().is_some_and(|last| *last >= self.columns.of_file);
         self.chunk.open(&self.columns.all_in_file(columns))
     }

@@ -66,7 +66,7 @@ pub struct Reading {
     /// Memory limit in bytes.
     pub memory: usize,
     pub ragged: Ragged,
-    /// The number of parts, if only one of them is read.
+    /// The number of parts, if the run reads a part.
     pub parts: Option<u32>,
     /// Bytes per read; `None` for the default.
     pub stride: Option<usize>,

@@ -35,7 +35,7 @@ class Worker:
         # The lists and their files, or a broadcast of them.
         self.shipped = shipped
         self.name, self.allow_outside = shipped.name(), shipped.allow_outside
-        # What is asked for ("rows", "hashes" or "summary"), and the options, without the list.
+        # What the program answers ("rows", "hashes" or "summary"), and the options, without the list.
         self.answer, *self.options = words
         # After this many seconds without a row in or out, the program is killed; `None` means never.
         self.timeout = timeout

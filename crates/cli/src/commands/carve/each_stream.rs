@@ -31,11 +31,12 @@ pub fn run(args: &CarveArgs, answer: StreamAnswer, console: &Console) -> Result<
     let reads_streams = request.run.inputs == [Input::Stdin] && request.run.reading.from.is_some_and(is_arrow);
     if !reads_streams || !is_arrow(request.named) {
         let message = "--each-stream reads Arrow streams from standard input, and writes Arrow streams to standard output";
-        return Err(Failure::usage(message, "write: keen-notch carve - --from arrow --to arrow --each-stream rows"));
+        return Err(Failure::usage(message, "write: keen-notch carve - --from arrow --to arrow --each-stream rows -q"));
     }
     request.run.pieces.compares_elsewhere |= answer == StreamAnswer::Hashes;
     request.run.reading.stops_at_end_of_stream = true;
     while has_another()? {
+        request.run.pieces.forget_today();
         answer_one(&request, answer, console)?;
     }
     Ok(Exit::Done)

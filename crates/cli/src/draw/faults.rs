@@ -52,6 +52,7 @@ fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, spa
         let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
         let column = check.column.as_deref().map_or(String::new(), visible::value);
         let share = match check.checked {
+            _ if check.elsewhere => "not compared yet".to_owned(),
             0 => "no value".to_owned(),
             _ if is_met => "all pass".to_owned(),
             checked => visible::share(check.rows, checked),
@@ -71,7 +72,7 @@ fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, spa
             Some(cell(words, Style::new())),
             Some(cell(visible::grouped(check.checked), checked)),
             was.map(|was| cell(was, style::QUIET)),
-            Some(cell(visible::grouped(check.rows), count)),
+            Some(cell(if check.elsewhere { String::new() } else { visible::grouped(check.rows) }, count)),
             Some(cell(share, count)),
             Some(cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new())),
         ];

@@ -28,7 +28,8 @@ pub fn words(verdict: &Verdict, summary: &Summary) -> String {
             let rows = summary.rows.read.saturating_sub(left_out);
             let of = format!("{} of {}", visible::grouped(faulty), visible::counted(rows, "row"));
             let others = if left_out > 0 { format!("; {} left out", visible::counted(left_out, "row")) } else { String::new() };
-            format!("{of} with faults ({}){others}", visible::share(faulty, rows))
+            let rest = uncompared(summary).map_or(String::new(), |words| format!("; {words}"));
+            format!("{of} with faults ({}){others}{rest}", visible::share(faulty, rows))
         }
         Verdict::Passed { checks: 1 } => "1 check passed".to_owned(),
         Verdict::Passed { checks } => format!("all {checks} checks passed"),
@@ -38,6 +39,13 @@ pub fn words(verdict: &Verdict, summary: &Summary) -> String {
         }
         Verdict::Unchecked => NO_CHECKS.to_owned(),
     }
+}
+
+/// The checks that need the rows of all parts, if the run has some.
+pub fn uncompared(summary: &Summary) -> Option<String> {
+    let checks = summary.checks.iter().enumerate().filter(|(_, check)| check.elsewhere);
+    let checks: Vec<usize> = checks.map(|(index, _)| index).collect();
+    (!checks.is_empty()).then(|| clause(&Doubt::Elsewhere(checks), summary))
 }
 
 fn clause(doubt: &Doubt, summary: &Summary) -> String {

@@ -322,4 +322,14 @@ fn merge_finds_duplicates_across_parts() {
     yard.write("small.csv", "code,site\nGRP-1,Hall\n");
     let ran = yard.run(&["check", "small.csv", "-l", "unique.cutlist.toml", "--part", "1/1", "--summary", "small.json"]);
     assert!(ran.stdout.contains("must still be compared in all rows") && ran.status == 0, "{}", ran.shown());
+    // Nor does a run with other faults, in its table or after it.
+    yard.write("small.csv", "code,site\nGRP-7,Hall\n");
+    for (command, more) in [("check", &[][..]), ("carve", &["-o", "x.csv"])] {
+        let words = [command, "small.csv", "-l", "unique.cutlist.toml", "--part", "1/1", "--summary", "small.json"];
+        let shown = yard.run(&[&words[..], more].concat()).shown();
+        let about = |words: &str| shown.split_whitespace().collect::<Vec<_>>().join(" ").contains(words);
+        assert!(about("1 row with faults") || about("1 of 1 row with faults"), "{shown}");
+        assert!(about("must still be compared in all rows"), "{shown}");
+        assert!(command == "carve" || about("unique 1 not compared yet"), "{shown}");
+    }
 }

@@ -42,13 +42,16 @@ def carve(df, cut_list, faults=None, program="keen-notch", column=None, allow_ou
     The columns are known at once; nothing is computed before the frame is. Raises CutListError where the list is wrong, or needs a column
     that the frame lacks.
     """
-    asked = Asked(df, cut_list, program, column, allow_outside, faults, **limits)
+    return _carved(Asked(df, cut_list, program, column, allow_outside, faults, **limits))
+
+
+def _carved(asked):
+    df, faults = asked.sent, asked.faults
     if asked.compares and faults is not None and df.isStreaming:
         raise CutListError(
             "`unique` with faults compares all rows, and a stream has no last one: carve its batches (DataStreamWriter.foreachBatch), or leave faults out"
         )
     worker = asked.worker("rows")
-    df = asked.sent
     if not asked.compares:
         return asked.restored(df.mapInArrow(Carved(worker, asked.names), asked.frame_schema()))
     if faults is None:
@@ -73,7 +76,8 @@ def offcuts(df, cut_list, faults="faults", program="keen-notch", column=None, al
         if column is None and len(df.columns) == 1:
             column = df.columns[0]
         df = df.withColumn(ORIGINALS, F.struct(*[F.col(_quoted(name)) for name in replaced]))
-    carved = carve(df, cut_list, faults, program, column, allow_outside, **limits)
+        asked = Asked(df, None, program, column, allow_outside, faults, shipped=asked.shipped, **limits)
+    carved = _carved(asked)
     wrong = F.size(F.col(_quoted(faults)))
     as_it_was = lambda name: F.col(ORIGINALS).getField(name).alias(name) if name in replaced else F.col(_quoted(name))
     of_frame = [as_it_was(name) for name in carved.columns if (name in df.columns and name != ORIGINALS) or name == faults]
@@ -161,7 +165,7 @@ class Asked:
         self.compares = {number: check for number, check in enumerate(self.told["checks"]) if check["elsewhere"]}
         self._refuse_names_alike()
         if shipped is None and self.told["of_files"]:
-            warnings.warn(f"settings of the cut list for files do not apply to a frame: {', '.join(self.told['of_files'])}", stacklevel=4)
+            warnings.warn(f"settings of the cut list for files do not apply to a frame: {', '.join(self.told['of_files'])}", stacklevel=3)
         self.sent = self._sent()
         if shipped is None:
             self.shipped.take(self.told["files"])

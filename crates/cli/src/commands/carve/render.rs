@@ -66,7 +66,8 @@ impl CarveOutcome<'_> {
         outcome.iter().for_each(|line| wrapped(line));
         match self.summary.verdict(report.hints.len()) {
             // The outcome gives the number of rows with faults.
-            Verdict::Faults | Verdict::Unchecked => {}
+            Verdict::Faults => verdict::uncompared(self.summary).iter().for_each(|words| wrapped(words)),
+            Verdict::Unchecked => {}
             found => wrapped(&verdict::words(&found, self.summary)),
         }
         self.about_the_output(console.width).iter().for_each(|line| note(line));

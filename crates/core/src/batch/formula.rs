@@ -1,6 +1,6 @@
 //! Texts that a spreadsheet reads as formulas.
 
-use crate::batch::Texts;
+use crate::batch::{Span, Texts};
 
 const BEGINS: [bool; 256] = {
     let mut table = [false; 256];
@@ -30,15 +30,23 @@ pub fn is_like_formula(text: &str) -> bool {
     !is_number
 }
 
+/// Whether a text that begins with this byte may be a formula.
+pub(crate) fn begins_formula(byte: u8) -> bool {
+    BEGINS[usize::from(byte)]
+}
+
+/// The indices of the texts that a spreadsheet may read as formulas.
 pub(crate) fn formulas(texts: Texts) -> Vec<u32> {
     let bytes = texts.text.as_bytes();
-    let any = texts
-        .spans
-        .iter()
-        .filter(|span| !span.is_empty())
-        .fold(false, |any, span| any | bytes.get(span.start as usize).is_some_and(|byte| BEGINS[usize::from(*byte)]));
-    if !any {
+    // An empty text has no byte of its own, so it can only lead to the closer look below.
+    let begins = |span: &Span| bytes.get(span.start as usize).is_some_and(|byte| begins_formula(*byte));
+    if !texts.spans.iter().fold(false, |any, span| any | begins(span)) {
         return Vec::new();
     }
-    (0..texts.spans.len()).filter(|at| is_like_formula(texts.get(*at))).map(|at| at as u32).collect()
+    (0..texts.spans.len() as u32).filter(|at| is_formula(texts, *at)).collect()
+}
+
+/// Whether a spreadsheet may read the text with this index as a formula.
+pub(crate) fn is_formula(texts: Texts, at: u32) -> bool {
+    is_like_formula(texts.get(at as usize))
 }

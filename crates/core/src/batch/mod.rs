@@ -110,6 +110,11 @@ impl<'t> Texts<'t> {
         self.spans.is_empty()
     }
 
+    /// The number of texts that are not empty.
+    pub fn filled(&self) -> u64 {
+        u64::from(self.spans.iter().map(|span| u32::from(!span.is_empty())).sum::<u32>())
+    }
+
     /// A text; empty if the index is out of range.
     #[inline]
     pub fn get(&self, index: usize) -> &'t str {

@@ -4,6 +4,7 @@ use super::plans::BuildPlan;
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::program::ConditionPlan;
+use crate::program::certain::Certain;
 use crate::text::blank::is_blank;
 use crate::text::case::fold;
 
@@ -164,9 +165,9 @@ impl BoundCondition {
         }
     }
 
-    /// Whether a plain text that passes consists of digits (`true`) or has none (`false`), if that is certain.
-    pub(super) fn gives_digits(&self) -> Option<bool> {
-        if let Test::Text(condition) = &self.test { condition.gives_digits() } else { None }
+    /// What is certain about a plain text that passes and is not blank.
+    pub(super) fn certain(&self) -> Certain {
+        if let Test::Text(condition) = &self.test { condition.certain() } else { Certain::default() }
     }
 }
 

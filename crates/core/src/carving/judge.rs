@@ -324,7 +324,6 @@ impl Carving {
         let asked = AskedRows { row_of: &row_of, texts_of: &texts_of };
         let skips_blank =
             plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, asked, failing);
-        let is_sure = failing.is_empty() && !skips_blank && results.forms().are_plain();
         for item in failing.iter() {
             let row = row_of(*item as usize);
             if !results.state(row).not_asked && (!several || !results.items(row).is_empty()) {
@@ -339,8 +338,10 @@ impl Carving {
                 failures[first..].sort_by_key(|failure| failure.row);
             }
         }
-        if let Some(are_digits) = plan.condition.gives_digits().filter(|_| is_sure) {
-            pieces[piece].note_digits(are_digits);
+        let certain = plan.condition.certain();
+        // With more failures, the hints look at all results.
+        if certain.is_anything() && failing.len() * 8 <= pieces[piece].rows() {
+            pieces[piece].note_certain(certain, values, failing, skips_blank);
         }
     }
 

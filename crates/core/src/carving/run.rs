@@ -4,8 +4,9 @@ use super::Carving;
 use super::batch_results::BatchResults;
 use super::condition::{AskedRows, column_of};
 use super::plans::{BuildPlan, GatePlan, PieceBody};
-use crate::batch::formula::formulas;
+use crate::batch::formula::{formulas, is_formula};
 use crate::batch::{Batch, Mask, Span, Texts};
+use crate::program::certain::Certain;
 use crate::program::{Results, State};
 
 /// The results of a batch exceed the memory limit.
@@ -136,10 +137,13 @@ impl Carving {
     pub fn formulas(&self, piece: usize, batch: &Batch, batch_results: &mut BatchResults, guarded: bool) -> Vec<u32> {
         let values = self.values(piece, batch);
         let results = &mut batch_results.pieces[piece];
-        if results.are_digits() == Some(true) {
-            return Vec::new();
-        }
-        let items = formulas(results.texts(values));
+        let texts = results.texts(values);
+        let items = match results.certain() {
+            (Certain { is_no_formula: true, .. }, others) => {
+                others.iter().copied().filter(|item| is_formula(texts, *item)).collect()
+            }
+            _ => formulas(texts),
+        };
         if guarded && !items.is_empty() {
             results.quote(&items, values);
         }

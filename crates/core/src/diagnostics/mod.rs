@@ -11,7 +11,7 @@ mod piece;
 use std::collections::BTreeMap;
 
 use numbers::{DoubtfulNumbers, NumberDoubt, SignPlace};
-pub use piece::{Observation, note_looks};
+pub use piece::{Focus, Observation, note_looks};
 use piece::{PieceDiagnostics, WithExample, append_all, note};
 
 use crate::batch::Texts;
@@ -69,10 +69,11 @@ pub enum Fix {
 /// let program = Program::new(&Phrase::parse("last 1")?, Unit::Characters)?;
 /// let (mut results, mut looks) = (Results::default(), Vec::new());
 /// program.run(codes.texts(), &mut Work::default(), &mut results);
-/// let filled = note_looks(codes.texts(), &mut looks);
+/// note_looks(codes.texts(), &mut looks);
 /// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?], &());
 /// let number = |row: usize| row as u64 + 1;
-/// diagnostics.observe(0, Observation { values: codes.texts(), filled, looks: &looks, results: &results, number: &number });
+/// let (values, filled) = (codes.texts(), codes.texts().filled());
+/// diagnostics.observe(0, Observation { values, filled, looks: &looks, results: &results, number: &number });
 /// let hints = diagnostics.hints(500, &[]);
 /// assert_eq!(hints[0].rows, [8]);
 /// assert_eq!(hints[0].fix, Fix::Piece { piece: 0, phrase: "trim then last 1".to_owned() });
@@ -106,16 +107,22 @@ impl Diagnostics {
 
     /// Whether any piece gives dates, so that the current date matters.
     pub fn give_dates(&self) -> bool {
-        self.pieces.iter().any(|piece| piece.gives_dates)
+        self.pieces.iter().any(|piece| piece.facts.gives_dates)
     }
 
-    /// Sets whether sample values are kept for comparison. Later parts of a run need none.
-    pub fn take_samples(&mut self, takes: bool) {
-        self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes && piece.is_sampled);
+    /// What later parts of a run should observe of each piece.
+    pub fn focus(&self) -> impl Iterator<Item = Focus> {
+        self.pieces.iter().map(|piece| piece.focus)
     }
 
-    pub fn lack_samples(&self) -> bool {
-        self.pieces.iter().any(|piece| piece.is_sampled && piece.sample.len() < outline::SAMPLE)
+    /// Observes only what earlier parts of a run leave open.
+    pub fn set_focus(&mut self, focus: &[Focus]) {
+        self.pieces.iter_mut().zip(focus).for_each(|(piece, focus)| piece.focus = *focus);
+    }
+
+    /// Whether a piece needs the values of its column that [`note_looks`] finds.
+    pub fn looks_at_ends(&self, piece: usize) -> bool {
+        self.pieces[piece].facts.looks_at_ends
     }
 
     pub fn count(&self) -> usize {
@@ -232,7 +239,7 @@ impl Diagnostics {
             }
         }
         let hints = noted.into_iter().map(|((marker, found), (seen, pieces))| {
-            let names: Vec<_> = pieces.iter().map(|piece| self.pieces[*piece].name.as_str()).collect();
+            let names: Vec<_> = pieces.iter().map(|piece| self.pieces[*piece].facts.name.as_str()).collect();
             let first = pieces.first().copied().unwrap_or_default();
             Hint {
                 seen: format!(
@@ -253,9 +260,14 @@ impl PieceDiagnostics {
     fn spaces(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.spaces;
         hint(*count > 0, || Hint {
-            seen: format!("{} with spaces at an end, and `{}` counts them for {}", values(*count), self.phrase, self.name),
+            seen: format!(
+                "{} with spaces at an end, and `{}` counts them for {}",
+                values(*count),
+                self.facts.phrase,
+                self.facts.name
+            ),
             rows: rows.clone(),
-            fix: Fix::Piece { piece, phrase: format!("trim then {}", self.phrase) },
+            fix: Fix::Piece { piece, phrase: format!("trim then {}", self.facts.phrase) },
         })
     }
 
@@ -275,7 +287,7 @@ impl PieceDiagnostics {
             seen: format!(
                 "{} the letter {letter} in {} where the other {} have digits",
                 have(seen.count),
-                self.name,
+                self.facts.name,
                 grouped(self.digits_only)
             ),
             rows: seen.rows,
@@ -285,7 +297,7 @@ impl PieceDiagnostics {
     }
 
     fn with_after(&self, piece: usize, step: &str) -> Fix {
-        match (self.phrase.as_str(), &self.branches) {
+        match (self.facts.phrase.as_str(), &self.facts.branches) {
             ("", _) => Fix::Words("fix the data".to_owned()),
             (_, (first, rest)) => Fix::Piece { piece, phrase: format!("{first} then {step}{rest}") },
         }
@@ -293,7 +305,7 @@ impl PieceDiagnostics {
 
     /// The phrase with another branch after the first one. Values with a result keep it.
     fn or_else(&self, change: impl Fn(&str) -> String) -> String {
-        let (first, rest) = &self.branches;
+        let (first, rest) = &self.facts.branches;
         format!("{first} or {}{rest}", change(first))
     }
 
@@ -305,12 +317,12 @@ impl PieceDiagnostics {
     /// Whether a phrase changes the result for a value. Suggestions are tried before they are shown.
     fn works(&self, phrase: &str, value: &str) -> bool {
         let given = |phrase: &str| {
-            let program = lookups::program(phrase, &self.files)?;
+            let program = lookups::program(phrase, &self.facts.files)?;
             let mut scratch = Scratch::default();
             let cut = program.cut(value, &mut scratch);
             cut.state.is_there().then(|| cut.text.to_owned())
         };
-        given(phrase).is_some_and(|text| given(&self.phrase).is_none_or(|before| before != text))
+        given(phrase).is_some_and(|text| given(&self.facts.phrase).is_none_or(|before| before != text))
     }
 
     fn other_case(&self, piece: usize, _rows: u64) -> Vec<Hint> {
@@ -318,7 +330,11 @@ impl PieceDiagnostics {
             let quoted = format!("\"{marker}\"");
             let phrase = self.or_else(|branch| branch.replace(&quoted, &format!("{quoted} any case")));
             self.works(&phrase, value).then(|| Hint {
-                seen: format!("the marker {quoted} of {} is written in another case in {}", self.name, values(seen.count)),
+                seen: format!(
+                    "the marker {quoted} of {} is written in another case in {}",
+                    self.facts.name,
+                    values(seen.count)
+                ),
                 rows: seen.rows.clone(),
                 fix: Fix::Piece { piece, phrase },
             })
@@ -327,17 +343,19 @@ impl PieceDiagnostics {
     }
 
     fn headers_of_lookup(&self, _piece: usize, _rows: u64) -> Vec<Hint> {
-        let known =
-            self.lookups.as_ref().and_then(|lookups| Some((lookups.file()?, lookups.headers(&self.phrase, &self.files)?)));
+        let known = self
+            .lookups
+            .as_ref()
+            .and_then(|lookups| Some((lookups.file()?, lookups.headers(&self.facts.phrase, &self.facts.files)?)));
         let Some((file, (text, seen))) = known else { return Vec::new() };
         let fix = format!("if the file has no header, write: lookup in {} no header", quoted(file));
-        vec![header_hint(&self.name, &text, file, &seen, Fix::Words(fix))]
+        vec![header_hint(&self.facts.name, &text, file, &seen, Fix::Words(fix))]
     }
 
     fn unfound(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(lookups) = &self.lookups else { return Vec::new() };
-        let Some(better) = lookups.better(&self.phrase, &self.files, &self.sample) else { return Vec::new() };
-        let all = lookups.unfound(&self.phrase, &self.files).count;
+        let Some(better) = lookups.better(&self.facts.phrase, &self.facts.files, &self.sample) else { return Vec::new() };
+        let all = lookups.unfound(&self.facts.phrase, &self.facts.files).count;
         let first = if lookups.has_more() { "the first " } else { "" };
         let only = if better.found.count == all {
             "all of them".to_owned()
@@ -348,7 +366,7 @@ impl PieceDiagnostics {
             seen: format!(
                 "{first}{} of {} {} not in {}, {only} only because of {}",
                 values(all),
-                self.name,
+                self.facts.name,
                 if all == 1 { "is" } else { "are" },
                 lookups.file().unwrap_or("the table of `lookup`"),
                 better.because
@@ -360,7 +378,7 @@ impl PieceDiagnostics {
 
     fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(diagnostics) = &self.numbers else { return Vec::new() };
-        let name = &self.name;
+        let name = &self.facts.name;
         let hints = diagnostics.doubts.iter().filter_map(|(doubt, DoubtfulNumbers { seen, value, part })| {
             let count = seen.count;
             let (words, added) = match doubt {
@@ -387,7 +405,7 @@ impl PieceDiagnostics {
                 ),
             };
             let phrase = added.map(|added| {
-                let (before, after) = self.phrase.split_at_checked(diagnostics.at).unwrap_or((&self.phrase, ""));
+                let (before, after) = self.facts.phrase.split_at_checked(diagnostics.at).unwrap_or((&self.facts.phrase, ""));
                 format!("{before}{added}{after}")
             });
             let fix = match phrase.filter(|phrase| self.works(phrase, value)) {
@@ -411,7 +429,7 @@ impl PieceDiagnostics {
             seen: format!(
                 "{} of {} {are} read as the first of two dates, such as \"{}\" ({}); {only}",
                 values(*count),
-                self.name,
+                self.facts.name,
                 dates.value,
                 readings.join(", ")
             ),
@@ -423,9 +441,9 @@ impl PieceDiagnostics {
     fn dates_after_today(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.future;
         hint(*count > 0, || Hint {
-            seen: format!("{} gives dates after today for {}", self.name, values(*count)),
+            seen: format!("{} gives dates after today for {}", self.facts.name, values(*count)),
             rows: rows.clone(),
-            fix: match self.century_at.and_then(|at| self.phrase.split_at_checked(at)) {
+            fix: match self.facts.century_at.and_then(|at| self.facts.phrase.split_at_checked(at)) {
                 Some((before, after)) => {
                     Fix::Piece { piece, phrase: format!("{before} from {}{after}", self.hundred_years_ago) }
                 }
@@ -442,7 +460,7 @@ impl PieceDiagnostics {
         let zeros = self.zeros[width];
         // Padding every value would change values that are not numbers.
         let are_digits = self.widths.iter().map(|seen| seen.count).sum::<u64>() == self.values;
-        let phrase = format!("pad left to {width} with \"0\" then {}", self.phrase);
+        let phrase = format!("pad left to {width} with \"0\" then {}", self.facts.phrase);
         // A phrase that pads them itself, or takes them from the right, gives the same with the zeros.
         let digits = narrower.iter().position(|seen| seen.count > 0).map_or(String::new(), |width| "1".repeat(width));
         let is_open = || !are_digits || self.works(&phrase, &digits);
@@ -450,7 +468,7 @@ impl PieceDiagnostics {
             seen: format!(
                 "{} of the column of {} may have lost {} leading zeros: most have {width} digits",
                 values(count),
-                self.name,
+                self.facts.name,
                 if count == 1 { "its" } else { "their" }
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
@@ -469,7 +487,7 @@ impl PieceDiagnostics {
         };
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
         let hint_for = |what: &str, seen: &Sightings| Hint {
-            seen: format!("{} is {what} in only {} of {} rows", self.name, grouped(seen.count), grouped(rows)),
+            seen: format!("{} is {what} in only {} of {} rows", self.facts.name, grouped(seen.count), grouped(rows)),
             rows: seen.rows.clone(),
             fix: Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
         };

@@ -106,18 +106,19 @@ impl NumberDiagnostics {
 
     fn observe_parts(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
         let text = values.text.as_bytes();
-        for (row, (value, part)) in values.spans.iter().zip(results.sources()).enumerate() {
+        self.with_point = self.with_point || results.sources().iter().any(|part| has_point(text, *part));
+        for (row, part) in results.sources().iter().enumerate() {
             if part.is_empty() {
                 if self.has_example && results.state(row).missing {
                     self.note_missing(values.get(row), number(row));
                 }
-                continue;
-            }
-            self.with_point = self.with_point || has_point(text, *part);
-            let is_inside = part.start >= value.start && part.end <= value.end;
-            if is_inside && is_doubtful(text, *value, *part) {
-                let part = (part.start - value.start) as usize..(part.end - value.start) as usize;
-                self.note_part(values.get(row), &part, number(row));
+            } else if may_be_doubtful(text, *part) {
+                let Some(value) = values.spans.get(row) else { continue };
+                let is_inside = part.start >= value.start && part.end <= value.end;
+                if is_inside && is_doubtful(text, *value, *part) {
+                    let part = (part.start - value.start) as usize..(part.end - value.start) as usize;
+                    self.note_part(values.get(row), &part, number(row));
+                }
             }
         }
     }
@@ -207,8 +208,44 @@ fn has_point(text: &[u8], part: Span) -> bool {
     simd::first(text, part.start as usize, part.end as usize, |sixteen| simd::are(sixteen, POINT)).is_some()
 }
 
+/// Whether [`is_doubtful`] may hold: it also counts bytes beyond the value.
+#[inline(always)]
+fn may_be_doubtful(text: &[u8], part: Span) -> bool {
+    let two = |at: Option<usize>| at.and_then(|at| text.get(at..at + 2)?.first_chunk::<2>());
+    let is_near = |mark: u8, beyond: u8| match BESIDE[usize::from(mark)] {
+        Beside::Nothing => false,
+        Beside::Mark => beyond.is_ascii_digit(),
+        Beside::Doubt => true,
+    };
+    match (two((part.start as usize).checked_sub(2)), two(Some(part.end as usize))) {
+        (Some([beyond, before]), Some([after, next])) => is_near(*before, *beyond) | is_near(*after, *next),
+        _ => true,
+    }
+}
+
+#[derive(Clone, Copy)]
+enum Beside {
+    Nothing,
+    Mark,
+    Doubt,
+}
+
+const BESIDE: [Beside; 256] = {
+    let mut table = [Beside::Nothing; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        table[byte] = match byte as u8 {
+            b',' | b'.' | b'\'' | b'_' | b' ' => Beside::Mark,
+            b'+' | b'-' | b'(' | b'e' | b'E' | 0x80.. => Beside::Doubt,
+            _ => Beside::Nothing,
+        };
+        byte += 1;
+    }
+    table
+};
+
 /// Whether the bytes beside a number leave a doubt: a digit behind a mark or space, a sign, an exponent, or a character beyond ASCII.
-#[inline]
+#[cold]
 fn is_doubtful(text: &[u8], value: Span, part: Span) -> bool {
     let byte = |at: u32| if at < value.end { text[at as usize] } else { 0 };
     let byte_before = |width: u32| if part.start - value.start >= width { text[(part.start - width) as usize] } else { 0 };

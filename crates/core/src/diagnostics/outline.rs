@@ -12,15 +12,16 @@ const MANY: f64 = 0.2;
 
 /// `3-8-4` for `GRP-00041273-S7K2`.
 pub fn outline(value: &str) -> String {
-    let mut outline = String::new();
+    let mut outline = String::with_capacity(value.len());
     let mut width = 0;
-    let end = |width: &mut usize, outline: &mut String| {
-        if *width > 0 {
-            outline.push_str(&std::mem::take(width).to_string());
-        }
+    let end = |width: &mut usize, outline: &mut String| match std::mem::take(width) {
+        0 => {}
+        // Most runs are short, and formatting takes longer than the rest.
+        digit @ 1..=9 => outline.push(char::from(b'0' + digit as u8)),
+        width => outline.push_str(&width.to_string()),
     };
     for c in value.chars() {
-        if c.is_alphanumeric() {
+        if c.is_ascii_alphanumeric() || (!c.is_ascii() && c.is_alphanumeric()) {
             width += 1;
         } else {
             end(&mut width, &mut outline);

@@ -117,3 +117,37 @@ pub fn century_at(phrase: &Phrase) -> Option<usize> {
         .filter(|format| format.from.is_none() && (format.text.contains("%y") || format.text.contains("%D")))?;
     Some(format.span.end - (phrase.source.len() - phrase.source.trim_start().len()))
 }
+
+/// Whether each branch ends in a step that gives numbers.
+pub fn gives_numbers(phrase: &Phrase) -> bool {
+    phrase.branches.iter().all(|branch| {
+        let Body::Steps(steps) = &branch.body else { return false };
+        let last = steps.last().map(|step| &step.kind);
+        matches!(
+            last,
+            Some(
+                StepKind::Number { .. }
+                    | StepKind::AllNumbers(_)
+                    | StepKind::PlainNumber(_)
+                    | StepKind::Length(_)
+                    | StepKind::PositionOf(_)
+                    | StepKind::CountOf(_)
+                    | StepKind::RowNumber
+            )
+        )
+    })
+}
+
+/// Whether the first step finds nothing in a value of digits alone, because it needs a marker with another character.
+pub fn needs_a_marker(phrase: &Phrase) -> bool {
+    let [branch] = phrase.branches.as_slice() else { return false };
+    let Body::Steps(steps) = &branch.body else { return false };
+    let is_beyond_first = |position: Position| !matches!(position, Position::FIRST | Position::LAST);
+    let marker = match steps.first().map(|step| &step.kind) {
+        Some(StepKind::Before(of) | StepKind::After(of) | StepKind::From(of) | StepKind::Through(of)) => &of.marker,
+        Some(StepKind::Between { first, .. }) => &first.marker,
+        Some(StepKind::Sections { range, by }) if is_beyond_first(range.from) && is_beyond_first(range.to) => &by.marker,
+        _ => return false,
+    };
+    matches!(marker, Marker::Text { text, .. } if text.bytes().any(|byte| !byte.is_ascii_digit()))
+}

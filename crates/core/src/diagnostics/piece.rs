@@ -1,13 +1,14 @@
 //! Observations about the values and results of one piece.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use super::dates::DateBranches;
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::lookups::{LookupDiagnostics, ReadFiles};
 use super::numbers::NumberDiagnostics;
-use super::outline::{SAMPLE, outline};
-use super::phrase::{branches, century_at, counted_ends, gives_dates, markers};
+use super::outline::{self, SAMPLE, outline};
+use super::phrase::{branches, century_at, counted_ends, gives_dates, gives_numbers, markers, needs_a_marker};
 use pulp::{Simd, WithSimd};
 
 use crate::batch::simd::{self, ByteRange};
@@ -18,30 +19,36 @@ use crate::sightings::Sightings;
 use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
 
-#[derive(Debug, Clone, Default)]
-pub struct PieceDiagnostics {
+/// What is known of a piece before a run.
+#[derive(Debug, Default)]
+pub struct PieceFacts {
     pub name: String,
     /// The phrase as written; empty if the piece has none.
     pub phrase: String,
     /// The first branch of the phrase, and the rest with its `or`.
     pub branches: (String, String),
-    /// Observations about its number step, if it has one.
-    pub numbers: Option<NumberDiagnostics>,
-    /// Observations about its first lookup, if it has one.
-    pub lookups: Option<LookupDiagnostics>,
     /// The files that the phrase names.
     pub files: ReadFiles,
     /// Where `from YEAR` belongs, if the phrase reads two-digit years.
     pub century_at: Option<usize>,
     pub gives_dates: bool,
-    /// Whether sample values are useful for comparison.
-    pub is_sampled: bool,
-    pub takes_sample: bool,
+    /// Whether a value of digits alone, or one with spaces at an end, deserves a closer look.
+    pub looks_at_ends: bool,
     /// Whether the first step counts from the left end, so that leading spaces matter.
     pub counts_left: bool,
     pub counts_right: bool,
     /// The markers, in the order of the phrase.
     pub markers: Vec<String>,
+}
+
+#[derive(Debug, Clone, Default)]
+pub struct PieceDiagnostics {
+    pub facts: Arc<PieceFacts>,
+    pub focus: Focus,
+    /// Observations about its number step, if it has one.
+    pub numbers: Option<NumberDiagnostics>,
+    /// Observations about its first lookup, if it has one.
+    pub lookups: Option<LookupDiagnostics>,
     /// Values with white space at an end that matters.
     pub spaces: Sightings,
     /// Look-alikes in values without the marker: marker, look-alike, and the outline of the corrected value.
@@ -67,24 +74,35 @@ pub struct PieceDiagnostics {
     pub zeros: Vec<u64>,
 }
 
+/// What is worth observing of a piece. It depends on the first values of a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Focus {
+    /// Whether more sample values are needed.
+    pub(super) takes_sample: bool,
+    /// Whether letters between digits can lead to a hint.
+    pub(super) seeks_letters: bool,
+}
+
 #[derive(Clone, Copy)]
 pub struct Observation<'a> {
     pub values: Texts<'a>,
-    /// The number of values that are not empty, from [`note_looks`].
+    /// The number of values that are not empty.
     pub filled: u64,
-    /// The values that need a closer look, from [`note_looks`].
+    /// The values that need a closer look, from [`note_looks`]; empty if [`Diagnostics::looks_at_ends`] is false for all pieces of the
+    /// column.
+    ///
+    /// [`Diagnostics::looks_at_ends`]: super::Diagnostics::looks_at_ends
     pub looks: &'a [u32],
     pub results: &'a Results,
     /// The number of a row of the batch in the table, from 1.
     pub number: &'a dyn Fn(usize) -> u64,
 }
 
-/// Records the values that need a closer look and counts the values that are not empty.
+/// Records the values that need a closer look.
 // A separate function, so that the loop keeps its variables in registers.
 #[inline(never)]
-pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
+pub fn note_looks(values: Texts, looks: &mut Vec<u32>) {
     looks.clear();
-    let mut filled = 0;
     let bytes = values.text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
     for (row, value) in (0..).zip(values.spans) {
@@ -92,33 +110,34 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
         if end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK {
             looks.push(row);
         }
-        filled += u64::from(!value.is_empty());
     }
-    filled
 }
 
 impl PieceDiagnostics {
     pub fn new(piece: &Piece, files: &dyn Files) -> PieceDiagnostics {
         let Source::Take { phrase, .. } = &piece.source else {
-            return PieceDiagnostics { name: piece.name.clone(), ..PieceDiagnostics::default() };
+            let facts = PieceFacts { name: piece.name.clone(), ..PieceFacts::default() };
+            return PieceDiagnostics { facts: Arc::new(facts), ..PieceDiagnostics::default() };
         };
         let (counts_left, counts_right) = counted_ends(phrase);
-        let markers = markers(phrase);
-        PieceDiagnostics {
+        let facts = PieceFacts {
             name: piece.name.clone(),
             phrase: phrase.source.trim().to_owned(),
             branches: branches(phrase),
-            numbers: NumberDiagnostics::new(phrase),
-            lookups: LookupDiagnostics::new(phrase),
             files: ReadFiles::of(phrase, files),
             century_at: century_at(phrase),
             gives_dates: gives_dates(phrase),
-            date_branches: DateBranches::new(phrase),
-            is_sampled: true,
-            takes_sample: true,
+            looks_at_ends: counts_left || counts_right || !needs_a_marker(phrase),
             counts_left,
             counts_right,
-            markers,
+            markers: markers(phrase),
+        };
+        PieceDiagnostics {
+            facts: Arc::new(facts),
+            focus: Focus { takes_sample: true, seeks_letters: !gives_numbers(phrase) },
+            numbers: NumberDiagnostics::new(phrase),
+            lookups: LookupDiagnostics::new(phrase),
+            date_branches: DateBranches::new(phrase),
             ..PieceDiagnostics::default()
         }
     }
@@ -136,6 +155,11 @@ impl PieceDiagnostics {
         }
         let lacking = SAMPLE.saturating_sub(self.sample.len());
         self.sample.extend(later.sample.iter().take(lacking).cloned());
+        if lacking > 0 && self.sample.len() == SAMPLE {
+            self.focus.takes_sample = false;
+            // Only values with a common outline are reported.
+            self.focus.seeks_letters = self.focus.seeks_letters && !outline::of_many(&self.sample).is_empty();
+        }
         if let (Some(numbers), Some(later)) = (&mut self.numbers, &later.numbers) {
             numbers.append(later, offset);
         }
@@ -157,7 +181,7 @@ impl PieceDiagnostics {
         self.values += filled;
         let without = results.unfilled().filter(|(_, state)| !state.is_there()).count();
         self.there += (values.len() - without) as u64;
-        if self.takes_sample && self.sample.len() < SAMPLE {
+        if self.focus.takes_sample && self.sample.len() < SAMPLE {
             let lacking = SAMPLE - self.sample.len();
             self.sample.extend(values.iter().filter(|value| !value.is_empty()).take(lacking).map(str::to_owned));
         }
@@ -167,7 +191,7 @@ impl PieceDiagnostics {
         if let Some(dates) = &mut self.date_branches {
             dates.observe(values, results, number);
         }
-        if self.gives_dates && !today.is_empty() {
+        if self.facts.gives_dates && !today.is_empty() {
             let texts = results.texts(values);
             let is_future =
                 |row: &usize| results.items(*row).any(|item| texts.get(item).get(..10).is_some_and(|day| day > today));
@@ -184,23 +208,43 @@ impl PieceDiagnostics {
             look(row, state);
         }
         looks.for_each(|row| look(row, State::default()));
+        if self.focus.seeks_letters {
+            self.observe_digits(values, results, number);
+        }
+    }
+
+    fn observe_digits(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
         let texts = results.texts(values);
-        match results.are_digits() {
-            _ if results.are_several() => {
-                let first = |row| results.items(row).next().and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
-                let firsts: Vec<Span> = (0..results.rows()).map(first).collect();
-                self.observe_digits(number, texts.text.as_bytes(), &firsts, values);
+        let source = texts.text.as_bytes();
+        if results.are_several() {
+            let first = |row| results.items(row).next().and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
+            let firsts: Vec<Span> = (0..results.rows()).map(first).collect();
+            return self.count_digits(number, source, &firsts, values);
+        }
+        // A cut or a check may already guarantee it.
+        let (certain, others) = results.certain();
+        if let Some(are_digits) = certain.digits {
+            let is_filled = |row: &u32| !texts.spans[*row as usize].is_empty();
+            if are_digits {
+                self.digits_only += texts.filled() - others.iter().filter(|row| is_filled(row)).count() as u64;
             }
-            // A cut or a check may already guarantee it.
-            Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
-            Some(false) => {}
-            _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans, values),
+            for row in others.iter().map(|row| *row as usize) {
+                let text = texts.spans[row].bytes(source);
+                self.digits_only += u64::from(self.observe_letters(number(row), text, values.get(row)));
+            }
+            return;
+        }
+        // Texts of other pieces are spread among the bytes of their values.
+        match (!results.are_parts()).then(|| simd::for_this_processor(AreDigits(source))) {
+            Some(Some(true)) => self.digits_only += texts.filled(),
+            Some(Some(false)) => {}
+            _ => self.count_digits(number, source, texts.spans, values),
         }
     }
 
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
-    fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
+    fn count_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
         let mut near = Vec::new();
         self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
         for row in near {
@@ -211,10 +255,10 @@ impl PieceDiagnostics {
     #[cold]
     fn observe_value(&mut self, row: u64, value: &str, form: Form, state: State) {
         const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
-        if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
+        if (self.facts.counts_right && value.ends_with(SPACES)) || (self.facts.counts_left && value.starts_with(SPACES)) {
             self.spaces.note(row);
         }
-        if (state.missing || state.fallback) && !value.is_empty() && !self.markers.is_empty() {
+        if (state.missing || state.fallback) && !value.is_empty() && !self.facts.markers.is_empty() {
             self.look_for_markers(row, value, form);
         }
         if let Some(lookups) = self.lookups.as_mut().filter(|_| (state.missing || state.fallback) && !value.is_empty()) {
@@ -258,7 +302,7 @@ impl PieceDiagnostics {
     fn look_for_markers(&mut self, row: u64, value: &str, form: Form) {
         // A tab is the only plain character that resembles another one.
         let may_look_alike = !form.is_plain() || memchr::memchr(b'\t', value.as_bytes()).is_some();
-        for marker in &self.markers {
+        for marker in &self.facts.markers {
             let has_letters = marker.chars().any(char::is_alphabetic);
             if !may_look_alike
                 && marker.is_ascii()
@@ -282,6 +326,20 @@ impl PieceDiagnostics {
                 note_with_example(&mut self.other_case, marker.clone(), row, value);
             }
         }
+    }
+}
+
+/// Whether a text has only digits (`true`) or none (`false`).
+struct AreDigits<'a>(&'a [u8]);
+
+impl WithSimd for AreDigits<'_> {
+    type Output = Option<bool>;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, _: S) -> Option<bool> {
+        let are_digits = self.0.first().is_some_and(u8::is_ascii_digit);
+        let flip = if are_digits { 0 } else { 0xFFFF };
+        simd::all(self.0, 0, self.0.len(), |sixteen| ByteRange::DIGITS.has(sixteen) ^ flip).then_some(are_digits)
     }
 }
 

@@ -4,14 +4,20 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::batch::Column;
-use crate::carving::{BatchResults, Carving, Memory, TableRows, Totals};
+use crate::batch::formula::is_like_formula;
+use crate::carving::{BatchResults, BatchRows, Carving, Memory, TableRows, Totals};
 use crate::column::{ColumnRef, Header};
 use crate::cutlist::CutList;
 use crate::program::Setting;
 use crate::text::unit::Unit;
 
 fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
-    let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece), &()).with_today("2025-11-25");
+    let diagnostics = Diagnostics::new(std::slice::from_ref(&piece), &()).with_today("2025-11-25");
+    observed_by(diagnostics, piece, values, rows)
+}
+
+/// Observes values in batches of `rows` rows. The results that may be formulas are compared with the definition.
+fn observed_by(mut diagnostics: Diagnostics, piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     let wanted = crate::piece::Rules { pieces: vec![piece], ..crate::piece::Rules::default() };
     let setting = Setting::new(Unit::Characters);
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
@@ -21,11 +27,16 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
         let rows_of_batch = TableRows::new(values.len() as u32, vec![Column::from(column.texts())]);
         let carved = carving.carve(rows_of_batch, BatchResults::default()).map_err(|refused| refused.error).unwrap();
         let compared = carving.compare_one(carved, 0, &mut Memory::default()).unwrap();
-        let judged = carving.judge(compared, &mut Totals::new(&carving, 0));
-        let filled = note_looks(column.texts(), &mut looks);
+        let mut judged = carving.judge(compared, &mut Totals::new(&carving, 0));
+        let (carved_rows, results) = judged.parts();
+        let formulas = carved_rows.with_batch(|batch| carving.formulas(0, batch, results, false));
+        let texts = results.piece(0).texts(column.texts());
+        let by_definition = (0..texts.len()).filter(|at| is_like_formula(texts.get(*at)));
+        assert_eq!(formulas.len(), by_definition.count());
+        note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;
         let (values, results) = (column.texts(), judged.results().piece(0));
-        diagnostics.observe(0, Observation { values, filled, looks: &looks, results, number: &number });
+        diagnostics.observe(0, Observation { values, filled: values.filled(), looks: &looks, results, number: &number });
     }
     diagnostics
 }
@@ -244,6 +255,22 @@ proptest! {
             let one_by_one = observed(piece.clone(), &texts, 1);
             let together = observed(piece.clone(), &texts, 100);
             prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{} {}", phrase, check);
+        }
+    }
+
+    #[test]
+    fn what_the_start_of_a_run_settles_leads_to_no_hint(first in texts(), later in texts()) {
+        let texts: Vec<&str> = first.iter().cycle().take(100).chain(&later).map(String::as_str).collect();
+        for phrase in ["whole", "last 4", r#"section 2 by "-""#, r#"after "-""#, "number last", "match /[0-9O]+/"] {
+            let piece = Piece::parse(&format!("p: {phrase}"), 0).unwrap();
+            let all = observed(piece.clone(), &texts, 64);
+            let mut start = Diagnostics::new(std::slice::from_ref(&piece), &()).with_today("2025-11-25");
+            start.append(&observed(piece.clone(), &texts[..100], 64), 0);
+            let mut rest = Diagnostics::new(std::slice::from_ref(&piece), &()).with_today("2025-11-25");
+            rest.set_focus(&start.focus().collect::<Vec<_>>());
+            start.append(&observed_by(rest, piece, &texts[100..], 64), 100);
+            let rows = texts.len() as u64;
+            prop_assert_eq!(start.hints(rows, &[]), all.hints(rows, &[]), "{}", phrase);
         }
     }
 }

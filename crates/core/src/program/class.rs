@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use super::certain::Certain;
+use crate::batch::formula::begins_formula;
 use crate::batch::simd::{self, ByteRange};
 use crate::phrase::ast::{Class, ClassPart};
 use crate::text::characters::{self, Form};
@@ -99,15 +101,16 @@ impl ClassPlan {
         &self.runs
     }
 
-    /// Whether a plain text in the class consists of digits (`true`) or has none (`false`), if that is certain.
-    pub(crate) fn gives_digits(&self) -> Option<bool> {
+    /// What is certain about the plain texts in the class.
+    pub(crate) fn certain(&self) -> Certain {
         let is_digits = |(first, last): &(u8, u8)| first.is_ascii_digit() && last.is_ascii_digit();
         let has_digits = |(first, last): &(u8, u8)| *first <= b'9' && *last >= b'0';
-        match (self.runs.iter().all(is_digits), self.runs.iter().any(has_digits)) {
+        let digits = match (self.runs.iter().all(is_digits), self.runs.iter().any(has_digits)) {
             (true, _) => Some(true),
             (_, false) => Some(false),
             _ => None,
-        }
+        };
+        Certain { digits, is_no_formula: !(0..128).any(|byte| self.has_byte(byte) && begins_formula(byte)) }
     }
 
     pub(crate) fn has(&self, character: &str) -> bool {

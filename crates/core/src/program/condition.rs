@@ -4,6 +4,7 @@ use std::sync::Arc;
 use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
 
+use super::certain::Certain;
 use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::matcher::Matcher;
@@ -139,12 +140,14 @@ impl ConditionPlan {
         note.skips_blank
     }
 
-    /// Whether plain texts that pass consist of digits (`true`) or have none (`false`), if that is certain.
-    pub(crate) fn gives_digits(&self) -> Option<bool> {
+    /// What is certain about plain texts that pass and are not blank.
+    pub(crate) fn certain(&self) -> Certain {
         match &self.test {
-            Test::Class(class) if !self.negated => class.gives_digits(),
-            Test::All(parts) => parts.iter().find_map(ConditionPlan::gives_digits),
-            _ => None,
+            Test::Class(class) if !self.negated => class.certain(),
+            Test::All(parts) if !self.negated => {
+                parts.iter().map(ConditionPlan::certain).fold(Certain::default(), Certain::and)
+            }
+            _ => Certain::default(),
         }
     }
 

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
 
+use super::certain::Certain;
 use super::day::DayPlan;
 use super::lookup::LookupTable;
 use super::op::{CutOp, FinishOp};
@@ -145,8 +146,13 @@ impl CutKernel {
         }
     }
 
-    pub(super) fn gives_digits(&self) -> bool {
-        matches!(self, CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. })
+    /// What is certain about its results.
+    pub(super) fn certain(&self) -> Certain {
+        match self {
+            CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. } => Certain::DIGITS,
+            CutKernel::FirstNumber | CutKernel::LastNumber => Certain { is_no_formula: true, ..Certain::default() },
+            _ => Certain::default(),
+        }
     }
 }
 

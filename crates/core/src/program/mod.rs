@@ -1,6 +1,7 @@
 //! Compiled phrases and conditions, and their evaluation.
 
 mod adds;
+pub(crate) mod certain;
 mod class;
 mod compile;
 mod condition;

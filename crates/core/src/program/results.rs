@@ -1,5 +1,6 @@
 use std::ops::Range;
 
+use super::certain::Certain;
 use super::state::State;
 use crate::batch::{Buffer, Forms, Span, Texts};
 use crate::text::blank::is_blank;
@@ -19,8 +20,10 @@ pub struct Results {
     pub(super) taken: Vec<Span>,
     /// The common width of all results in bytes, if the cut guarantees one.
     pub(super) width: Option<usize>,
-    /// Whether all results consist of digits (`true`) or contain none (`false`), if known.
-    pub(super) are_digits: Option<bool>,
+    /// What a cut or a check guarantees about the results.
+    pub(super) certain: Certain,
+    /// The results about which it guarantees nothing, as ascending indices.
+    pub(super) uncertain: Vec<u32>,
     pub(super) is_too_large: bool,
 }
 
@@ -66,10 +69,6 @@ impl Results {
         &self.offsets
     }
 
-    pub(crate) fn forms(&self) -> &Forms {
-        &self.forms
-    }
-
     pub fn are_several(&self) -> bool {
         !self.offsets.is_empty()
     }
@@ -83,13 +82,31 @@ impl Results {
         self.width
     }
 
-    /// Whether all results consist of digits (`true`) or contain none (`false`), if a cut or a check guarantees it.
-    pub(crate) fn are_digits(&self) -> Option<bool> {
-        self.are_digits
+    /// What a cut or a check guarantees about all results that are not empty, with the indices of the results that it does not concern,
+    /// in ascending order.
+    pub(crate) fn certain(&self) -> (Certain, &[u32]) {
+        (self.certain, &self.uncertain)
     }
 
-    pub(crate) fn note_digits(&mut self, are_digits: bool) {
-        self.are_digits = Some(are_digits);
+    /// Notes what is certain about all plain results, except for some, given as ascending indices. If `except_blank`, nothing is certain
+    /// about blank ones either.
+    pub(crate) fn note_certain(&mut self, certain: Certain, values: Texts, except: &[u32], except_blank: bool) {
+        self.uncertain.extend_from_slice(except);
+        self.uncertain.extend(self.forms.rough().iter().map(|index| index as u32));
+        if except_blank {
+            let text = if self.is_made { self.buffer.text() } else { values.text }.as_bytes();
+            // A plain blank text begins with white space, which sorts before all other printable characters.
+            let may_be_blank = |span: &Span| !span.is_empty() & text.get(span.start as usize).is_none_or(|byte| *byte <= b' ');
+            self.uncertain.extend((0..).zip(&self.spans).filter(|(_, span)| may_be_blank(span)).map(|(index, _)| index));
+        }
+        self.uncertain.sort_unstable();
+        self.uncertain.dedup();
+        self.certain = self.certain.and(certain);
+    }
+
+    pub(super) fn forget_certain(&mut self) {
+        self.certain = Certain::default();
+        self.uncertain.clear();
     }
 
     /// The byte range of a result in its value. `None` if the result is missing, or if its `text` differs from the value there.
@@ -108,6 +125,9 @@ impl Results {
     }
 
     pub(crate) fn keep(&mut self, rows: &[u32]) {
+        if !self.uncertain.is_empty() {
+            self.forget_certain();
+        }
         if !self.states.is_empty() {
             pick(&mut self.states, rows);
             if self.states.iter().all(|state| state.is_filled()) {
@@ -218,7 +238,8 @@ impl Results {
         self.offsets.clear();
         self.states.clear();
         self.taken.clear();
-        (self.width, self.are_digits) = (None, None);
+        self.width = None;
+        self.forget_certain();
         self.is_too_large = false;
     }
 

@@ -210,7 +210,8 @@ impl OpAt {
     fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
         if !is_first {
             // A missing text stays missing; the known width no longer applies.
-            (out.width, out.are_digits) = (None, None);
+            out.width = None;
+            out.forget_certain();
         }
         match &self.op {
             Op::Cut(cut) => self.cut(cut, (is_first, unit), values, work, out),
@@ -253,7 +254,8 @@ impl OpAt {
                 out.width = Some(width);
             }
         }
-        out.are_digits = (kernel.gives_digits() && others.is_none()).then_some(true);
+        out.certain = kernel.certain();
+        out.uncertain.extend(others.iter().map(|index| index as u32));
         if has_rough {
             for index in others.iter() {
                 let form = out.forms.of(index);
@@ -491,7 +493,8 @@ impl Results {
             return;
         }
         self.states.resize(values.len(), State::default());
-        (self.width, self.are_digits) = (None, None);
+        self.width = None;
+        self.forget_certain();
         self.is_too_large |= some.is_too_large;
         if several {
             return self.fill_in_several(some, rows, values);
@@ -537,7 +540,8 @@ impl Results {
 
     pub(crate) fn quote(&mut self, items: &[u32], values: Texts) {
         self.make_own(values);
-        (self.width, self.are_digits) = (None, None);
+        self.width = None;
+        self.forget_certain();
         let mut text = b"'".to_vec();
         for item in items {
             let span = &mut self.spans[*item as usize];

@@ -3,7 +3,7 @@
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{CheckName, Totals};
 use keen_notch_core::column::Header;
-use keen_notch_core::diagnostics::{Diagnostics, FailedCheck};
+use keen_notch_core::diagnostics::{Diagnostics, FailedCheck, Focus};
 use keen_notch_core::repeats::RowHash;
 use keen_notch_core::sightings::Sightings;
 
@@ -60,8 +60,9 @@ impl<'m, 'o> Merger<'m, 'o> {
         Ok(merger)
     }
 
-    pub fn lacks_samples(&self) -> bool {
-        self.diagnostics.lack_samples()
+    /// Sets what later chunks should observe of each piece.
+    pub fn set_focus(&self, focus: &mut [Focus]) {
+        focus.iter_mut().zip(self.diagnostics.focus()).for_each(|(of_piece, focus)| *of_piece = focus);
     }
 
     /// Takes the results of the next chunk.

@@ -11,7 +11,6 @@ mod work;
 
 use std::ops::ControlFlow;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
 
 use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Totals};
 use keen_notch_core::column::Header;
@@ -438,17 +437,17 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let mut merger = Merger::new(job, outs, (encoder, aside), (inputs.clone(), &table.header), heads)?;
     let turns = Turns::new(RunState::within(limits.remembered()));
     let counts = Turns::new(RowCount::after(inputs.first(), inputs.skipped(inputs.first())));
-    // Sample values come from the start of a run, in order, until there are enough.
-    let takes_samples = AtomicBool::new(true);
+    // What is observed depends on the start of a run, in order.
+    let focus = Mutex::new(job.diagnostics.focus().collect::<Vec<_>>());
     // Reusing buffers is cheaper than allocating new memory.
     let spare = Mutex::new(Vec::<ChunkResult>::new());
     let worker = || {
         let mut worker = Worker::new((job, &counts), (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
-        let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
+        let (meter, spare, turns, focus) = (&meter, &spare, &turns, &focus);
         move |number, of_table: table::TableChunk, ahead: Ahead<ChunkResult>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| ChunkResult::new(job));
             part.input = of_table.input;
-            part.diagnostics.take_samples(takes_samples.load(Ordering::Relaxed));
+            part.diagnostics.set_focus(&pool::lock(focus));
             worker.work(number, of_table, turns, &mut part, ahead)?;
             meter.add_rows(part.totals.rows.read);
             Ok(part)
@@ -456,7 +455,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     };
     let join = |mut part: ChunkResult| {
         merger.take(&part)?;
-        takes_samples.store(merger.lacks_samples(), Ordering::Relaxed);
+        merger.set_focus(&mut pool::lock(&focus));
         part.clear(job);
         let mut spare = pool::lock(&spare);
         // Parts of very long rows can exceed the number of parts in progress.

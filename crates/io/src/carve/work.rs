@@ -79,6 +79,8 @@ pub struct Worker<'j> {
     spare: Vec<Spare<'static>>,
     /// For each column of a batch, the number of values that are not empty, and the values that need a closer look.
     looks: Vec<(u64, Vec<u32>)>,
+    /// The columns whose values may need one.
+    looked_at: Vec<usize>,
 }
 
 impl<'j> Worker<'j> {
@@ -89,7 +91,29 @@ impl<'j> Worker<'j> {
         (ragged, limits): (Ragged, Limits),
         (names, cells): (&'j [String], &'j [usize]),
     ) -> Worker<'j> {
-        Worker { job, counts, encoder, aside, asked, ragged, limits, cells, names, spare: Vec::new(), looks: Vec::new() }
+        let mut looked_at: Vec<usize> = match job.diagnostics.count() {
+            0 => Vec::new(),
+            _ => (0..job.carving.count())
+                .filter(|piece| job.diagnostics.looks_at_ends(*piece))
+                .filter_map(|piece| job.carving.column(piece))
+                .collect(),
+        };
+        looked_at.sort_unstable();
+        looked_at.dedup();
+        Worker {
+            job,
+            counts,
+            encoder,
+            aside,
+            asked,
+            ragged,
+            limits,
+            cells,
+            names,
+            spare: Vec::new(),
+            looks: Vec::new(),
+            looked_at,
+        }
     }
 
     /// Processes a chunk with this number. The output of very long rows is written early.
@@ -349,8 +373,10 @@ impl<'j> Worker<'j> {
         let number = |row: usize| rows.number(row);
         self.looks.resize_with(batch.columns.len(), Default::default);
         for column in &self.job.used {
-            let (filled, looks) = &mut self.looks[*column];
-            *filled = note_looks(batch.column(*column), looks);
+            self.looks[*column].0 = batch.column(*column).filled();
+        }
+        for column in &self.looked_at {
+            note_looks(batch.column(*column), &mut self.looks[*column].1);
         }
         let carving = &self.job.carving;
         for piece in 0..carving.count() {

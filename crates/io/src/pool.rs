@@ -79,21 +79,23 @@ fn alone<T, R, E>(
 
 /// Takes items from `source` until there are none, processes them on `threads` threads, and passes the results to `sink` in the order of
 /// the items. `worker` is called once on each thread and returns the processing function. That function receives the number of each item,
-/// from 0, and can pass parts of its result to `sink` early.
+/// from 0, and can pass parts of its result to `sink` early. What `sink` returns goes to `finish`, which can run on several threads and in
+/// any order.
 ///
 /// Each thread takes an item, processes it and passes the result on itself, unless another thread is doing so; this keeps data in one
 /// CPU's cache. If a thread cannot start, the run continues without it.
 ///
 /// # Errors
-/// The first error in the order of the items. Earlier results have been passed to `sink`.
-pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Result<R, E>>(
+/// The first error in the order of the items, or one of `finish`. Earlier results have been passed to `sink`.
+pub fn in_order<T: HasSize, R: Send, F, E: Send, W: FnMut(u64, T, Ahead<R>) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
     worker: impl Fn() -> W + Sync,
-    mut sink: impl FnMut(R) -> Result<(), E> + Send,
+    mut sink: impl FnMut(R) -> Result<F, E> + Send,
+    finish: impl Fn(F) -> Result<(), E> + Sync,
 ) -> Result<(), E> {
     if threads <= 1 {
-        return alone(&mut source, worker(), &mut sink);
+        return alone(&mut source, worker(), &mut |result| finish(sink(result)?));
     }
     let progress = Progress::default();
     let (results, done) = unbounded::<(u64, usize, Result<R, E>)>();
@@ -113,47 +115,57 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Resu
         progress.change(|state| state.on_the_way += size);
         item.map(|item| (source.next - 1, size, item))
     };
+    let fail = |mut locked: MutexGuard<Sink<_, R, E>>, error: E| {
+        if locked.outcome.is_ok() {
+            locked.outcome = Err(error);
+        }
+        drop(locked);
+        stop();
+        false
+    };
+    // Passes a result on, and finishes it without the lock. Returns whether the run continues.
+    let take = |mut locked: MutexGuard<Sink<_, R, E>>, result: Result<R, E>| {
+        let taken = match result.and_then(&mut locked.take) {
+            Ok(taken) => taken,
+            Err(error) => return fail(locked, error),
+        };
+        drop(locked);
+        finish(taken).map_or_else(|error| fail(lock(&sink), error), |()| true)
+    };
     // If another thread is passing on results, it also takes this one: it looks again before it stops.
     let hand_on = || {
         loop {
             fence(Ordering::SeqCst);
             let Ok(mut locked) = sink.try_lock() else { return };
             let sink = &mut *locked;
-            sink.waiting.extend(done.try_iter().map(|(number, size, result)| (number, (size, result))));
-            while sink.outcome.is_ok()
-                && let Some((size, result)) = sink.waiting.remove(&sink.next)
-            {
-                sink.outcome = result.and_then(&mut sink.take);
-                sink.next += 1;
-                progress.change(|state| {
-                    state.on_the_way -= size;
-                    state.handed_on += 1;
-                });
-            }
             if sink.outcome.is_err() {
-                stop();
                 return;
             }
-            drop(locked);
-            fence(Ordering::SeqCst);
-            if done.is_empty() {
+            sink.waiting.extend(done.try_iter().map(|(number, size, result)| (number, (size, result))));
+            let Some((size, result)) = sink.waiting.remove(&sink.next) else {
+                drop(locked);
+                fence(Ordering::SeqCst);
+                if done.is_empty() {
+                    return;
+                }
+                continue;
+            };
+            sink.next += 1;
+            if !take(locked, result) {
                 return;
             }
+            progress.change(|state| {
+                state.on_the_way -= size;
+                state.handed_on += 1;
+            });
         }
     };
     let hand_on_ahead = |number: u64, part: R| {
         if !progress.wait(|state| state.handed_on == number) {
             return false;
         }
-        let mut sink = lock(&sink);
-        if sink.outcome.is_ok() {
-            sink.outcome = (sink.take)(part);
-        }
-        let goes_on = sink.outcome.is_ok();
-        if !goes_on {
-            stop();
-        }
-        goes_on
+        let locked = lock(&sink);
+        locked.outcome.is_ok() && take(locked, Ok(part))
     };
     let run = || {
         let _stops = OnPanic(&stop);
@@ -235,7 +247,8 @@ impl<S> Turns<S> {
         Some(result)
     }
 
-    fn break_off(&self, number: u64) {
+    /// Marks an item as aborted, unless it has taken its turn.
+    pub fn break_off(&self, number: u64) {
         let mut turn = lock(&self.state);
         if number >= turn.next {
             turn.broken = turn.broken.min(number);
@@ -263,7 +276,16 @@ impl<S> Drop for TurnGuard<'_, S> {
 
 #[cfg(test)]
 mod tests {
+    use std::sync::atomic::AtomicUsize;
+    use std::time::Duration;
+
     use super::*;
+
+    impl HasSize for u16 {
+        fn size(&self) -> usize {
+            1
+        }
+    }
 
     impl HasSize for u32 {
         fn size(&self) -> usize {
@@ -287,6 +309,7 @@ mod tests {
                 doubled.push(number);
                 Ok(())
             },
+            Ok,
         );
         (doubled, result)
     }
@@ -303,6 +326,7 @@ mod tests {
                 || Ok(numbers.next()),
                 || |_, number, _: Ahead<u32>| Ok::<u32, &str>(number),
                 |number| if number < 50 { Ok(()) } else { Err("full") },
+                Ok,
             );
             assert_eq!(full, Err("full"), "an endless source is left when nobody takes its results");
             let broken = in_order(
@@ -310,6 +334,7 @@ mod tests {
                 || Err::<Option<u32>, _>("broken"),
                 || |_, number, _: Ahead<u32>| Ok::<u32, &str>(number),
                 |_| Ok(()),
+                Ok,
             );
             assert_eq!(broken, Err("broken"));
         }
@@ -328,7 +353,7 @@ mod tests {
                 taken.push(number);
                 Ok(())
             };
-            in_order(threads, || Ok(numbers.next()), || work, take).unwrap();
+            in_order(threads, || Ok(numbers.next()), || work, take, Ok).unwrap();
             let expected: Vec<u32> = (0..100).flat_map(|number| vec![number; number as usize % 4 + 1]).collect();
             assert_eq!(taken, expected);
             // If a part fails, no thread continues or waits for its turn.
@@ -338,17 +363,42 @@ mod tests {
                 if goes_on && number == 30 { Err("broken") } else { Ok(number) }
             };
             let take = |number| if number == 10 { Err("full") } else { Ok(()) };
-            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, take), Err("full"));
+            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, take, Ok), Err("full"));
             let mut numbers = 0..;
-            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, |_| Ok(())), Err("broken"));
+            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, |_| Ok(()), Ok), Err("broken"));
         }
+    }
+
+    #[test]
+    fn eight_threads_stay_busy_while_steps_and_writes_are_slow() {
+        let busy = AtomicUsize::new(0);
+        let all_are_busy = AtomicUsize::new(0);
+        let slow = || {
+            if busy.fetch_add(1, Ordering::SeqCst) >= 6 {
+                all_are_busy.fetch_add(1, Ordering::SeqCst);
+            }
+            thread::sleep(Duration::from_millis(3));
+            busy.fetch_sub(1, Ordering::SeqCst);
+        };
+        let mut numbers = 0..200_u16;
+        let work = |_, number: u16, _: Ahead<u16>| {
+            slow();
+            Ok::<u16, ()>(number)
+        };
+        let finish = |_| {
+            slow();
+            Ok(())
+        };
+        in_order(8, || Ok(numbers.next()), || work, Ok, finish).unwrap();
+        let share = all_are_busy.into_inner() as f64 / 400.0;
+        assert!(share > 0.5, "seven or eight threads were busy in {share} of the steps");
     }
 
     #[test]
     fn a_panic_ends_the_run_and_nobody_waits_for_it() {
         let mut numbers = 0..;
         let work = |_, number: u32, _: Ahead<u32>| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
-        let run = || in_order(3, || Ok(numbers.next()), || work, |_| Ok(()));
+        let run = || in_order(3, || Ok(numbers.next()), || work, |_| Ok(()), Ok);
         assert!(std::panic::catch_unwind(std::panic::AssertUnwindSafe(run)).is_err());
     }
 
@@ -364,7 +414,7 @@ mod tests {
                     if item == 60 { Err("broken") } else { turns.take(number, |taken| taken.push(item)).ok_or("after that") }
                 }
             };
-            let outcome = in_order(threads, || Ok(numbers.next()), worker, |()| Ok(()));
+            let outcome = in_order(threads, || Ok(numbers.next()), worker, |()| Ok(()), Ok);
             assert_eq!(outcome, Err("broken"));
             assert_eq!(lock(&turns.state).state, (0..60).collect::<Vec<_>>());
         }

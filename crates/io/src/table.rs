@@ -43,6 +43,7 @@ pub struct Table {
     part: Option<PartRead>,
     unchanged: FileStamps,
     is_again: bool,
+    is_shared: bool,
 }
 
 pub struct TableChunk {
@@ -196,6 +197,7 @@ impl Table {
             part: None,
             unchanged,
             is_again,
+            is_shared: false,
         })
     }
 
@@ -254,6 +256,14 @@ impl Table {
         self.unchanged.check()
     }
 
+    /// Lets `threads` threads share the reading, except of a part, which ends where the size of the chunks before says.
+    pub(crate) fn share_reading(&mut self, threads: usize) {
+        self.is_shared = threads > 1 && self.part.is_none();
+        if self.is_shared {
+            self.current.share_reading();
+        }
+    }
+
     pub(crate) fn need(&mut self, columns: &[usize]) {
         self.current.need(columns);
         self.needed = Some(columns.to_vec());
@@ -299,6 +309,9 @@ impl Table {
             }
         };
         self.needed.iter().for_each(|columns| source.need(columns));
+        if self.is_shared {
+            source.share_reading();
+        }
         self.current = source;
         self.at += 1;
         self.part.iter_mut().for_each(|part| part.read = 0);

@@ -13,6 +13,7 @@ use crate::Error;
 use crate::encode::Encoder;
 use crate::faults::FaultRow;
 use crate::inputs::Inputs;
+use crate::sink::Reserved;
 
 pub struct Merger<'m, 'o> {
     job: &'m Job,
@@ -65,16 +66,20 @@ impl<'m, 'o> Merger<'m, 'o> {
         focus.iter_mut().zip(self.diagnostics.focus()).for_each(|(of_piece, focus)| *of_piece = focus);
     }
 
-    /// Takes the results of the next chunk.
+    /// Takes the results of the next chunk. Returns the room for its rows, if they can be written in any order.
     ///
     /// # Errors
     /// An output cannot be written.
-    pub fn take(&mut self, part: &ChunkResult) -> Result<(), Error> {
+    pub fn take(&mut self, part: &ChunkResult) -> Result<Option<Reserved>, Error> {
+        let mut reserved = None;
         if part.bytes.width() > 0 {
             if !self.ended && !part.goes_on {
                 self.outs.rows.put(self.encoder.line_end())?;
             }
-            self.outs.rows.put(part.bytes.bytes())?;
+            reserved = self.outs.rows.reserve(part.bytes.width())?;
+            if reserved.is_none() {
+                self.outs.rows.put(part.bytes.bytes())?;
+            }
             self.ended = self.encoder.is_complete(part.bytes.bytes());
             self.last = part.input;
         }
@@ -126,7 +131,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         report.formulas.iter_mut().zip(&part.formulas).for_each(|(all, seen)| all.append(seen, before));
         report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
         self.diagnostics.append(&part.diagnostics, before);
-        Ok(())
+        Ok(reserved)
     }
 
     pub fn finish(mut self) -> Result<Report, Error> {

@@ -33,7 +33,7 @@ use crate::hashes::HashFile;
 use crate::inputs::Inputs;
 use crate::kind::FileFormat;
 use crate::pool::{self, Ahead, Turns};
-use crate::sink::Sink;
+use crate::sink::{Reserved, Sink};
 use crate::source::Format;
 use crate::table::{self, Table};
 use crate::view::View;
@@ -432,6 +432,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
+    table.share_reading(job.threads);
     let has_head = |named: FileFormat| !(table.is_continued() && named.kind.unwrap_or(table.format.kind()).is_text);
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), (inputs.clone(), &table.header), heads)?;
@@ -453,9 +454,15 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             Ok(part)
         }
     };
-    let join = |mut part: ChunkResult| {
-        merger.take(&part)?;
+    let join = |part: ChunkResult| {
+        let reserved = merger.take(&part)?;
         merger.set_focus(&mut pool::lock(&focus));
+        Ok((part, reserved))
+    };
+    let write = |(mut part, reserved): (ChunkResult, Option<Reserved>)| {
+        if let Some(reserved) = reserved {
+            reserved.write(part.bytes.bytes())?;
+        }
         part.clear(job);
         let mut spare = pool::lock(&spare);
         // Parts of very long rows can exceed the number of parts in progress.
@@ -464,7 +471,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         }
         Ok(())
     };
-    pool::in_order(job.threads, || table.next_part(), worker, join)?;
+    pool::in_order(job.threads, || table.next_part(), worker, join, write)?;
     table.settle_replaced()?;
     Ok(Report { replaced: meter.replaced(), ..merger.finish()? })
 }

@@ -2,7 +2,7 @@
 
 use std::ffi::OsStr;
 use std::fs;
-use std::io::{self, BufWriter, Write};
+use std::io::{self, BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -19,12 +19,40 @@ pub struct File {
     place: PathBuf,
     folder: Arc<Folder>,
     stage: Stage,
+    /// The bytes so far, including those that are reserved.
+    end: u64,
     unasked: usize,
     early: Option<EarlySync>,
 }
 
+/// Room in a file for bytes that are written later.
+pub struct Reserved {
+    #[cfg_attr(not(unix), expect(dead_code))]
+    file: Arc<fs::File>,
+    #[cfg_attr(not(unix), expect(dead_code))]
+    at: u64,
+    name: String,
+}
+
+impl Reserved {
+    /// Writes the bytes, as many as were reserved.
+    ///
+    /// # Errors
+    /// They cannot be written.
+    pub fn write(self, bytes: &[u8]) -> Result<(), Error> {
+        #[cfg(unix)]
+        let written = std::os::unix::fs::FileExt::write_all_at(&*self.file, bytes, self.at);
+        #[cfg(not(unix))]
+        let written = {
+            let _ = bytes;
+            Err(io::ErrorKind::Unsupported.into())
+        };
+        written.map_err(|source| Error::Write { name: self.name, source, is_half_written: false })
+    }
+}
+
 enum Stage {
-    Beside(BufWriter<fs::File>, Beside),
+    Beside(BufWriter<Arc<fs::File>>, Beside),
     New,
     Replaced(Option<Old>),
     Gone,
@@ -47,7 +75,8 @@ impl File {
         let folder = Arc::new(Folder::of(&place));
         leftovers::remove(&folder, &place);
         let (file, beside) = leftovers::create(&folder, &place).map_err(failed)?;
-        Ok(File { name, place, folder, stage: Stage::Beside(BufWriter::new(file), beside), unasked: 0, early: None })
+        let stage = Stage::Beside(BufWriter::new(Arc::new(file)), beside);
+        Ok(File { name, place, folder, stage, end: 0, unasked: 0, early: None })
     }
 
     fn failed(&self, source: io::Error) -> Error {
@@ -57,7 +86,15 @@ impl File {
     fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
         let Stage::Beside(file, _) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
         file.write_all(bytes)?;
-        self.unasked += bytes.len();
+        self.count(bytes.len());
+        Ok(())
+    }
+
+    /// Counts bytes, and requests a sync from time to time.
+    fn count(&mut self, bytes: usize) {
+        let Stage::Beside(file, _) = &self.stage else { return };
+        self.end += bytes as u64;
+        self.unasked += bytes;
         if self.unasked >= early::EVERY {
             self.unasked = 0;
             if self.early.is_none() {
@@ -66,7 +103,22 @@ impl File {
             }
             self.early.iter().for_each(EarlySync::ask);
         }
-        Ok(())
+    }
+
+    /// The next bytes of the file. Those that are written in order continue after them.
+    #[cfg(unix)]
+    fn reserved(&mut self, bytes: usize) -> io::Result<Option<Reserved>> {
+        let Stage::Beside(file, _) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
+        file.seek(SeekFrom::Start(self.end + bytes as u64))?;
+        let reserved = Reserved { file: Arc::clone(file.get_ref()), at: self.end, name: self.name.clone() };
+        self.count(bytes);
+        Ok(Some(reserved))
+    }
+
+    /// Elsewhere, writing at a position moves that of the file.
+    #[cfg(not(unix))]
+    fn reserved(&mut self, _bytes: usize) -> io::Result<Option<Reserved>> {
+        Ok(None)
     }
 
     fn sync(&mut self) -> io::Result<()> {
@@ -107,6 +159,10 @@ impl Sink for File {
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
         self.write(bytes).map_err(|source| self.failed(source))
+    }
+
+    fn reserve(&mut self, bytes: usize) -> Result<Option<Reserved>, Error> {
+        self.reserved(bytes).map_err(|source| self.failed(source))
     }
 
     fn settle(&mut self) -> Result<(), Error> {
@@ -175,4 +231,26 @@ fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
 #[cfg(not(unix))]
 fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
     old.map_or(Ok(()), |old| file.set_permissions(old.permissions()))
+}
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+    use crate::sink::commit_all;
+
+    #[test]
+    fn reserved_bytes_are_written_in_any_order_between_others() {
+        let folder = tempfile::tempdir().unwrap();
+        let place = folder.path().join("out.csv");
+        let mut sink = File::create("out.csv".to_owned(), place.clone()).unwrap();
+        sink.put(b"head\n").unwrap();
+        let first = sink.reserve(4).unwrap().unwrap();
+        sink.put(b"--").unwrap();
+        let second = sink.reserve(3).unwrap().unwrap();
+        sink.put(b"\nend").unwrap();
+        second.write(b"two").unwrap();
+        first.write(b"one ").unwrap();
+        commit_all(vec![Box::new(sink)]).unwrap();
+        assert_eq!(fs::read_to_string(&place).unwrap(), "head\none --two\nend");
+    }
 }

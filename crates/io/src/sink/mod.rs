@@ -11,7 +11,7 @@ pub(crate) mod visible;
 
 use std::io::{IsTerminal, Write};
 
-pub use file::File;
+pub use file::{File, Reserved};
 pub use stream::Stream;
 pub use transform::{Limit, TransformSink};
 pub use unfinished::remove as remove_unfinished;
@@ -28,6 +28,14 @@ pub trait Sink: Send {
     /// # Errors
     /// They cannot be written.
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error>;
+
+    /// Adds room for bytes, which any thread can write later, before [`Sink::settle`]. `None` if the bytes must be written in order.
+    ///
+    /// # Errors
+    /// Earlier bytes cannot be written.
+    fn reserve(&mut self, _bytes: usize) -> Result<Option<Reserved>, Error> {
+        Ok(None)
+    }
 
     /// Writes everything durably, as far as the target allows.
     ///

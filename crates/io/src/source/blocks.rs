@@ -1,6 +1,7 @@
 //! Divides an input into blocks that end at row ends.
 
 use std::io::{self, Read};
+use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::OWN_MAPPING;
@@ -60,30 +61,41 @@ pub fn most_lines(columns: usize) -> usize {
     (MOST_CELLS / columns.max(1)).max(1)
 }
 
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Block {
-    /// The bytes; never empty.
-    pub bytes: Vec<u8>,
+    memory: Vec<u8>,
+    /// The place of the rows in the memory.
+    range: Range<usize>,
     /// The line of the first row in the input, from 1.
     pub first_line: u64,
     spares: Arc<Spares>,
 }
 
 impl Block {
+    /// The rows at a place in some memory.
+    pub(super) fn new(memory: Vec<u8>, range: Range<usize>, first_line: u64, spares: Arc<Spares>) -> Block {
+        Block { memory, range, first_line, spares }
+    }
+
+    pub fn bytes(&self) -> &[u8] {
+        self.memory.get(self.range.clone()).unwrap_or_default()
+    }
+
     /// The text of the block; `name` is the input.
     ///
     /// # Errors
     /// The block is not UTF-8.
     pub fn text(&self, name: &str) -> Result<&str, Error> {
-        simdutf8::compat::from_utf8(&self.bytes).map_err(|error| {
+        let bytes = self.bytes();
+        simdutf8::compat::from_utf8(bytes).map_err(|error| {
             let at = error.valid_up_to();
-            let before = &self.bytes[..at];
+            let before = &bytes[..at];
             let line_start = memchr::memrchr(b'\n', before).map_or(0, |n| n + 1);
             Error::NotUtf8 {
                 name: name.to_owned(),
                 line: self.first_line + lines(before),
                 byte: at - line_start + 1,
-                value: self.bytes[at],
+                value: bytes[at],
             }
         })
     }
@@ -92,16 +104,17 @@ impl Block {
 impl Block {
     /// Splits the block into parts of at most `most_lines` lines.
     pub fn parts(self, most_lines: usize) -> Vec<Block> {
-        let ends: Vec<usize> = memchr::memchr_iter(b'\n', &self.bytes).skip(most_lines - 1).step_by(most_lines).collect();
+        let bytes = self.bytes();
+        let ends: Vec<usize> = memchr::memchr_iter(b'\n', bytes).skip(most_lines - 1).step_by(most_lines).collect();
         if ends.is_empty() {
             return vec![self];
         }
         let mut parts = Vec::new();
         let mut start = 0;
-        for (number, end) in (0..).zip(ends.into_iter().map(|end| end + 1).chain([self.bytes.len()])) {
+        for (number, end) in (0..).zip(ends.into_iter().map(|end| end + 1).chain([bytes.len()])) {
             if start < end {
                 let first_line = self.first_line + number * most_lines as u64;
-                parts.push(Block { bytes: self.bytes[start..end].to_vec(), first_line, spares: Arc::clone(&self.spares) });
+                parts.push(Block::new(bytes[start..end].to_vec(), 0..end - start, first_line, Arc::clone(&self.spares)));
             }
             start = end;
         }
@@ -113,7 +126,7 @@ impl Block {
         if at < from.at {
             *from = LineCount::default();
         }
-        from.ends += lines(&self.bytes[from.at..at]);
+        from.ends += lines(&self.bytes()[from.at..at]);
         from.at = at;
         self.first_line + from.ends
     }
@@ -121,26 +134,26 @@ impl Block {
 
 impl Drop for Block {
     fn drop(&mut self) {
-        self.spares.give_back(std::mem::take(&mut self.bytes));
+        self.spares.give_back(std::mem::take(&mut self.memory));
     }
 }
 
 /// Buffers to reuse, because new memory costs more than reading.
 #[derive(Debug, Default)]
-struct Spares(Mutex<Vec<Vec<u8>>>);
+pub(super) struct Spares(Mutex<Vec<Vec<u8>>>);
 
 impl Spares {
     /// More are never in use.
     const MOST: usize = 16;
 
-    fn take(&self) -> Vec<u8> {
+    pub(super) fn take(&self) -> Vec<u8> {
         lock(&self.0).pop().unwrap_or_default()
     }
 
-    fn give_back(&self, buffer: Vec<u8>) {
+    pub(super) fn give_back(&self, buffer: Vec<u8>) {
         let mut spares = lock(&self.0);
         // The memory of a very long row is not kept.
-        if spares.len() < Spares::MOST && buffer.capacity() <= LONG {
+        if spares.len() < Spares::MOST && (1..=LONG).contains(&buffer.capacity()) {
             spares.push(buffer);
         }
     }
@@ -162,6 +175,8 @@ pub struct Blocks<E> {
     line: u64,
     ended: bool,
     is_decoded: bool,
+    /// The byte of the input where the buffer begins.
+    at: u64,
 }
 
 impl<E: RowEnds> Blocks<E> {
@@ -182,6 +197,7 @@ impl<E: RowEnds> Blocks<E> {
             line: 1,
             ended: false,
             is_decoded: reading.encoding.is_some(),
+            at: 0,
         }
     }
 
@@ -197,6 +213,7 @@ impl<E: RowEnds> Blocks<E> {
             [0xEF, 0xBB, 0xBF, ..] => {
                 self.buffer.copy_within(3..self.filled, 0);
                 self.filled -= 3;
+                self.at += 3;
                 Ok(true)
             }
             [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le", has_mark: true }),
@@ -207,6 +224,11 @@ impl<E: RowEnds> Blocks<E> {
                 None => Ok(false),
             },
         }
+    }
+
+    /// The byte of the input where the next block begins, and its line from 1.
+    pub fn position(&self) -> (u64, u64) {
+        (self.at, self.line)
     }
 
     fn held(&self) -> &[u8] {
@@ -260,7 +282,8 @@ impl<E: RowEnds> Blocks<E> {
         self.looked -= end;
         self.row_end = 0;
         self.row_ends.go_on(end);
-        Block { bytes, first_line, spares: Arc::clone(&self.spares) }
+        self.at += end as u64;
+        Block::new(bytes, 0..end, first_line, Arc::clone(&self.spares))
     }
 
     fn fill(&mut self) -> Result<(), Error> {

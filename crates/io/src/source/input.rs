@@ -15,6 +15,13 @@ use crate::source::foreign;
 use crate::source::meter::MeteredReader;
 use crate::source::whole::Whole;
 
+/// A regular file with its size when it was opened.
+#[derive(Debug, Clone)]
+pub(crate) struct SizedFile {
+    pub(crate) file: Arc<File>,
+    pub(crate) size: u64,
+}
+
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Input {
     Stdin,
@@ -56,6 +63,12 @@ impl Input {
     /// # Errors
     /// It does not exist, is a folder, or is not readable.
     pub fn open_raw(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
+        self.open_with_file(reading).map(|(raw, _)| raw)
+    }
+
+    /// The same, with the file and its size if it is a regular one.
+    fn open_with_file(&self, reading: &Reading) -> Result<(Box<dyn Read + Send>, Option<SizedFile>), Error> {
+        let mut regular = None;
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
@@ -64,13 +77,16 @@ impl Input {
             Input::File(path) => {
                 let failed = |source| Error::Read { name: self.name(), source };
                 let file = File::open(path).map_err(failed)?;
-                if file.metadata().map_err(failed)?.is_dir() {
+                let found = file.metadata().map_err(failed)?;
+                if found.is_dir() {
                     return Err(Error::Folder { name: self.name() });
                 }
+                let file = Arc::new(file);
+                regular = found.is_file().then(|| SizedFile { file: Arc::clone(&file), size: found.len() });
                 Box::new(Whole::new(file).map_err(failed)?)
             }
         };
-        Ok(Box::new(MeteredReader { reader: raw, meter: Arc::clone(&reading.meter) }))
+        Ok((Box::new(MeteredReader { reader: raw, meter: Arc::clone(&reading.meter) }), regular))
     }
 
     /// Opens the input and decompresses it if necessary.
@@ -78,10 +94,14 @@ impl Input {
     /// # Errors
     /// The errors of [`Input::open_raw`]. Invalid compressed data is a read error.
     pub fn open_unpacked(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
-        let raw = self.open_raw(reading)?;
+        self.unpacked_with_file(reading).map(|(raw, _)| raw)
+    }
+
+    fn unpacked_with_file(&self, reading: &Reading) -> Result<(Box<dyn Read + Send>, Option<SizedFile>), Error> {
+        let (raw, file) = self.open_with_file(reading)?;
         Ok(match reading.compression(self) {
-            None => raw,
-            Some(compression) => unpacked(raw, compression, reading.memory),
+            None => (raw, file),
+            Some(compression) => (unpacked(raw, compression, reading.memory), None),
         })
     }
 
@@ -114,15 +134,23 @@ impl Input {
     /// # Errors
     /// It does not exist, is a folder, is not readable, or is not text.
     pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
-        let raw = self.open_unpacked(reading)?;
+        self.open_text(reading).map(|(text, _)| text)
+    }
+
+    /// The same, with the file if its bytes are the text.
+    ///
+    /// # Errors
+    /// The errors of [`Input::open`].
+    pub(crate) fn open_text(&self, reading: &Reading) -> Result<(Box<dyn Read + Send>, Option<SizedFile>), Error> {
+        let (raw, file) = self.unpacked_with_file(reading)?;
         let Reading { encoding, wrong_bytes, meter, .. } = reading;
         let raw = foreign::refused(&self.name(), raw)?;
         let encoding = encoding.unwrap_or(Encoding::UTF_8);
         if encoding == Encoding::UTF_8 && *wrong_bytes == WrongBytes::Stop {
             // Invalid bytes are found with the rows.
-            return Ok(raw);
+            return Ok((raw, file));
         }
-        Ok(Box::new(DecodingReader::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
+        Ok((Box::new(DecodingReader::new(raw, encoding, *wrong_bytes, Arc::clone(meter))), None))
     }
 }
 

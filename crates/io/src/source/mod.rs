@@ -14,6 +14,7 @@ pub mod meter;
 pub(crate) mod numbers;
 pub(crate) mod partitioned;
 pub(crate) mod reading;
+pub(crate) mod strips;
 pub mod types;
 pub(crate) mod whole;
 
@@ -141,6 +142,10 @@ pub trait Source: Send {
 
     /// Requests only these columns, as ascending indices. Call it before the first chunk.
     fn need(&mut self, _columns: &[usize]) {}
+
+    /// Lets the threads that open chunks share the work of finding them. The size of a chunk is then known once it is opened. Call it before
+    /// the first chunk.
+    fn share_reading(&mut self) {}
 
     /// The types of the columns, as far as they are known before the first row.
     fn types(&self) -> &[ObservedTypes] {

@@ -139,6 +139,10 @@ impl Source for PartitionedSource {
         self.source.need(&self.columns.all_in_file(columns));
     }
 
+    fn share_reading(&mut self) {
+        self.source.share_reading();
+    }
+
     fn types(&self) -> &[ObservedTypes] {
         &self.types
     }

@@ -2,6 +2,7 @@
 
 use std::fs::File;
 use std::io::{self, Read};
+use std::sync::Arc;
 
 /// A file that shrank while it was read, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -10,7 +11,7 @@ pub struct ShortenedFile;
 
 /// A file that must return as many bytes as it had at opening. Later growth is ignored.
 pub struct Whole {
-    file: File,
+    file: Arc<File>,
     left: u64,
 }
 
@@ -19,7 +20,7 @@ impl Whole {
     ///
     /// # Errors
     /// Its size is unknown.
-    pub fn new(file: File) -> io::Result<Whole> {
+    pub fn new(file: Arc<File>) -> io::Result<Whole> {
         let found = file.metadata()?;
         // Only regular files report a size.
         let left = if found.is_file() { found.len() } else { 0 };
@@ -29,7 +30,7 @@ impl Whole {
 
 impl Read for Whole {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let read = self.file.read(buffer)?;
+        let read = (&*self.file).read(buffer)?;
         if read == 0 && self.left > 0 && !buffer.is_empty() {
             return Err(io::Error::other(ShortenedFile));
         }

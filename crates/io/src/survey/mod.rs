@@ -133,6 +133,7 @@ fn collect_all<C: Collector>(
     let threads = threads.min(memory.most_threads());
     let needed = in_order(&view.needs());
     table.need(&needed);
+    table.share_reading(threads);
     // The collectors of finished threads; the number of the first row of the next chunk, and the first rows of the inputs.
     let done: Mutex<Vec<C>> = Mutex::new(Vec::new());
     let inputs = Mutex::new(table.inputs.clone());
@@ -175,7 +176,7 @@ fn collect_all<C: Collector>(
         read += rows;
         Ok(())
     };
-    pool::in_order(threads, || table.next_part(), worker, count)?;
+    pool::in_order(threads, || table.next_part(), worker, count, Ok)?;
     table.settle_replaced()?;
     let mut others = std::mem::take(&mut *lock(&done)).into_iter();
     let mut all = others.next().unwrap_or_else(new);

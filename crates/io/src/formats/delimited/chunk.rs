@@ -9,12 +9,16 @@ use crate::Error;
 use crate::formats::delimited::index::Index;
 use crate::formats::delimited::marks::AnyOf;
 use crate::formats::delimited::record::unquote;
+use crate::formats::delimited::row_ends::OutsideQuotes;
 use crate::pool::lock;
-use crate::source::blocks::{Block, LONG, lines};
+use crate::source::blocks::{Block, LONG, STRIDE, lines};
+use crate::source::strips::Strip;
 use crate::source::{Cell, CellKind, Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
 pub struct DelimitedChunk {
     block: Block,
+    /// The strip to read the block from, when the chunk is opened.
+    strip: Option<Strip<OutsideQuotes>>,
     /// The first row: after the header in the first chunk of an input.
     start: usize,
     table: Arc<ChunkContext>,
@@ -24,7 +28,7 @@ pub struct DelimitedChunk {
 impl Drop for DelimitedChunk {
     fn drop(&mut self) {
         // The memory of a very long row is not kept.
-        if self.block.bytes.len() <= LONG {
+        if self.block.bytes().len() <= LONG {
             lock(&self.table.spare).push(std::mem::take(&mut self.found));
         }
     }
@@ -62,7 +66,14 @@ struct ChunkIndex {
 impl DelimitedChunk {
     pub fn new(block: Block, start: usize, table: Arc<ChunkContext>) -> DelimitedChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
-        DelimitedChunk { block, start, table, found }
+        DelimitedChunk { block, strip: None, start, table, found }
+    }
+
+    /// A chunk that is read when it is opened.
+    pub fn of_strip(strip: Strip<OutsideQuotes>, table: Arc<ChunkContext>) -> DelimitedChunk {
+        let mut chunk = DelimitedChunk::new(Block::default(), 0, table);
+        chunk.strip = Some(strip);
+        chunk
     }
 
     fn cells(&self, row: usize) -> usize {
@@ -78,7 +89,10 @@ impl Chunk for DelimitedChunk {
     // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
-        let bytes = &self.block.bytes;
+        if let Some(strip) = self.strip.take() {
+            self.block = strip.read()?.unwrap_or_default();
+        }
+        let bytes = self.block.bytes();
         let ChunkIndex { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut self.found;
         index.find(bytes, self.start, self.table.delimiter);
         rows.clear();
@@ -210,7 +224,7 @@ impl Chunk for DelimitedChunk {
     }
 
     fn size(&self) -> usize {
-        self.block.bytes.len()
+        if self.strip.is_some() { STRIDE } else { self.block.bytes().len() }
     }
 }
 

@@ -11,6 +11,8 @@ mod marks;
 mod quotes;
 pub mod record;
 mod row_ends;
+#[cfg(test)]
+mod strip_tests;
 
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -27,6 +29,8 @@ use crate::formats::descriptor::{FormatDescriptor, Opening};
 use crate::kind::{Between, FormatInfo, Kind};
 use crate::source::blocks;
 use crate::source::blocks::{Block, Blocks};
+use crate::source::input::SizedFile;
+use crate::source::strips::Strips;
 use crate::source::{Chunk, Format, Reading, Source, TableFormat};
 
 const INFO: FormatInfo = FormatInfo { name: "delimited text", ..FormatInfo::TEXT };
@@ -111,6 +115,10 @@ pub struct DelimitedSource {
     first: Option<(Block, usize)>,
     ahead: VecDeque<Block>,
     shape: Arc<ChunkContext>,
+    /// The file, if the threads can read it at any place.
+    file: Option<SizedFile>,
+    strips: Option<Strips<OutsideQuotes>>,
+    reading: Reading,
 }
 
 impl DelimitedSource {
@@ -121,7 +129,8 @@ impl DelimitedSource {
     pub fn open(Opening { input, kind, is_named, reading }: Opening) -> Result<DelimitedSource, Error> {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let name = input.name();
-        let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
+        let (reader, file) = input.open_text(reading)?;
+        let (start, reader) = guess::start(reader).map_err(|error| Error::of_reading(&name, error))?;
         let other = reading.other_delimiter.filter(|other| kind.other_delimiter(*other).is_none());
         let declared = given.or(start.declared).or(kind.only_delimiter()).or(other);
         let delimiter = declared.or(start.guessed).unwrap_or(b',');
@@ -164,13 +173,13 @@ impl DelimitedSource {
                         && let Some(block) = blocks.next_block()?
                     {
                         next = first_is_in_quotes(block.text(&name)?, dialect.delimiter);
-                        looked += block.bytes.len();
+                        looked += block.bytes().len();
                         ahead.push_back(block);
                     }
                     next != Some(false)
                 };
                 if record.raw.len() > reading.max_row {
-                    let line = block.first_line + blocks::lines(&block.bytes[..at]);
+                    let line = block.first_line + blocks::lines(&block.bytes()[..at]);
                     return Err(Error::RowTooLong { name, line, limit: reading.max_row });
                 }
                 let mut preamble = Preamble {
@@ -190,7 +199,19 @@ impl DelimitedSource {
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(ChunkContext::new(name, header.count(), dialect.delimiter, reading));
-                return Ok(DelimitedSource { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
+                let reading = reading.clone();
+                return Ok(DelimitedSource {
+                    dialect,
+                    preamble,
+                    header,
+                    blocks,
+                    first: Some((block, rows)),
+                    ahead,
+                    shape,
+                    file,
+                    strips: None,
+                    reading,
+                });
             }
             skipped.push_str(&text[from..]);
         }
@@ -239,12 +260,27 @@ impl Source for DelimitedSource {
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
         let (block, start) = match self.first.take() {
             Some(first) => first,
+            None if self.ahead.is_empty() && self.strips.is_some() => {
+                let strip = self.strips.as_mut().and_then(Strips::next_strip);
+                return Ok(
+                    strip.map(|strip| Box::new(DelimitedChunk::of_strip(strip, Arc::clone(&self.shape))) as Box<dyn Chunk>)
+                );
+            }
             None => match self.ahead.pop_front().map_or_else(|| self.blocks.next_block(), |block| Ok(Some(block)))? {
                 Some(block) => (block, 0),
                 None => return Ok(None),
             },
         };
         Ok(Some(Box::new(DelimitedChunk::new(block, start, Arc::clone(&self.shape)))))
+    }
+
+    fn share_reading(&mut self) {
+        if let Some(SizedFile { file, size }) = self.file.take() {
+            let (from, line) = self.blocks.position();
+            let row_ends = OutsideQuotes::new(self.dialect.delimiter);
+            let name = self.shape.name.clone();
+            self.strips = Some(Strips::new(name, file, (from, size), line, row_ends, &self.reading));
+        }
     }
 
     fn format(&self) -> Format {

@@ -11,6 +11,8 @@ use crate::source::blocks::BLOCK;
 #[derive(Debug, Clone)]
 pub struct QuoteScanner {
     is_inside: bool,
+    /// Whether a quote was found that neither opens nor closes a cell.
+    is_odd: bool,
     /// Whether a quote at the next byte opens a cell or continues one: the byte before it ends a cell or is a closing quote.
     may_open: bool,
     opened: usize,
@@ -18,7 +20,26 @@ pub struct QuoteScanner {
 
 impl QuoteScanner {
     pub fn new() -> QuoteScanner {
-        QuoteScanner { is_inside: false, may_open: true, opened: 0 }
+        QuoteScanner::at(false, true)
+    }
+
+    /// The state at a byte. A quote that is open was opened before all positions.
+    pub fn at(is_inside: bool, may_open: bool) -> QuoteScanner {
+        QuoteScanner { is_inside, is_odd: false, may_open: may_open && !is_inside, opened: usize::MAX }
+    }
+
+    /// The same state, as [`QuoteScanner::at`] gives it.
+    pub fn carried(&self) -> QuoteScanner {
+        QuoteScanner::at(self.is_inside, self.may_open)
+    }
+
+    pub fn is_like(&self, other: &QuoteScanner) -> bool {
+        (self.is_inside, self.may_open) == (other.is_inside, other.may_open)
+    }
+
+    /// Whether a quote was found that neither opens nor closes a cell.
+    pub fn is_odd(&self) -> bool {
+        self.is_odd
     }
 
     #[inline]
@@ -63,6 +84,7 @@ impl QuoteScanner {
 
     #[cold]
     fn one_by_one(&mut self, at: usize, quotes: u64, ends: u64) -> u64 {
+        self.is_odd = true;
         let mut inside = 0;
         for bit in 0..BLOCK {
             let is = |mask: u64| mask >> bit & 1 != 0;

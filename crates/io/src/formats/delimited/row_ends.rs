@@ -8,7 +8,9 @@ use crate::formats::delimited::marks;
 use crate::formats::delimited::marks::RowMarks;
 use crate::formats::delimited::quotes::QuoteScanner;
 use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
+use crate::source::strips::GuessedRowEnds;
 
+#[derive(Clone)]
 pub struct OutsideQuotes {
     delimiter: u8,
     quoted: QuoteScanner,
@@ -32,6 +34,40 @@ impl RowEnds for OutsideQuotes {
 
     fn go_on(&mut self, bytes: usize) {
         self.quoted.go_on(bytes);
+    }
+}
+
+impl GuessedRowEnds for OutsideQuotes {
+    fn after(&self, before: u8, is_inside: bool) -> OutsideQuotes {
+        let may_open = [self.delimiter, b'\n', b'"'].contains(&before);
+        OutsideQuotes { delimiter: self.delimiter, quoted: QuoteScanner::at(is_inside, may_open) }
+    }
+
+    fn is_doubtful(&self) -> bool {
+        self.quoted.is_odd()
+    }
+
+    fn is_like(&self, other: &OutsideQuotes) -> bool {
+        self.quoted.is_like(&other.quoted)
+    }
+
+    fn carried(&self) -> OutsideQuotes {
+        OutsideQuotes { delimiter: self.delimiter, quoted: self.quoted.carried() }
+    }
+
+    fn first_row_end(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Option<usize> {
+        let place = |(number, block): (usize, &[u8; BLOCK])| {
+            let at = at + number * BLOCK;
+            let before = self.clone();
+            self.look(std::slice::from_ref(block), at).row_end?;
+            // The block can hold several.
+            (1..=BLOCK).find_map(|width| {
+                let mut start = [0; BLOCK];
+                start[..width].copy_from_slice(&block[..width]);
+                before.clone().look(&[start], at).row_end
+            })
+        };
+        blocks.iter().enumerate().find_map(place)
     }
 }
 
@@ -87,7 +123,7 @@ mod tests {
         let mut blocks = Blocks::new("test".into(), reader, OutsideQuotes::new(b','), &reading);
         let mut found = Vec::new();
         while let Some(block) = blocks.next_block()? {
-            found.push((String::from_utf8(block.bytes.clone()).unwrap(), block.first_line));
+            found.push((String::from_utf8(block.bytes().to_vec()).unwrap(), block.first_line));
         }
         Ok(found)
     }

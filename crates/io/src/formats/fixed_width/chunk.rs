@@ -109,7 +109,7 @@ impl Chunk for FixedWidthChunk {
     }
 
     fn size(&self) -> usize {
-        self.block.bytes.len()
+        self.block.bytes().len()
     }
 }
 

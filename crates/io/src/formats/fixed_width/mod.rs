@@ -107,7 +107,7 @@ impl FixedWidth {
     /// Splits a block and queues the parts. The rows begin at byte `start`.
     fn push(&mut self, block: Block, mut start: usize) {
         for part in block.parts(most_lines(self.header.count())) {
-            let of_part = start.min(part.bytes.len());
+            let of_part = start.min(part.bytes().len());
             start -= of_part;
             self.next.push_back((part, of_part));
         }

@@ -23,7 +23,7 @@ pub struct JsonLinesChunk {
 impl Drop for JsonLinesChunk {
     fn drop(&mut self) {
         // The memory of very long lines is not kept.
-        if self.block.bytes.len() <= LONG {
+        if self.block.bytes().len() <= LONG {
             lock(&self.table.spare).push(std::mem::take(&mut self.found));
         }
     }
@@ -115,7 +115,7 @@ impl ChunkMembers {
 
 #[cold]
 pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoObject) -> Error {
-    let before = String::from_utf8_lossy(&block.bytes[start..start + at]);
+    let before = String::from_utf8_lossy(&block.bytes()[start..start + at]);
     let line = block.line(start, &mut LineCount::default());
     Error::NoObject { name: name.to_owned(), line, character: before.chars().count() + 1, why }
 }
@@ -305,7 +305,7 @@ impl Chunk for JsonLinesChunk {
     }
 
     fn size(&self) -> usize {
-        self.block.bytes.len()
+        self.block.bytes().len()
     }
 }
 

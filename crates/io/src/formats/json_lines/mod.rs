@@ -100,7 +100,7 @@ impl JsonLines {
             let Some(block) = blocks.next_block()? else { break };
             let of_first = keys.find(&block, &name, LOOKED.saturating_sub(looked).max(1), reading.all_columns)?;
             style = style.or(of_first);
-            looked += block.bytes.len();
+            looked += block.bytes().len();
             first.push_back(block);
         }
         let is_array = reading.kind(input) == &array::INFO;

@@ -1,0 +1,22 @@
+//! What a cut or a check guarantees about results, so that nothing else needs to look at them.
+
+/// What is certain about some plain texts that are not empty.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Certain {
+    /// Whether they consist of digits (`true`) or have none (`false`).
+    pub(crate) digits: Option<bool>,
+    /// Whether no spreadsheet reads one of them as a formula.
+    pub(crate) is_no_formula: bool,
+}
+
+impl Certain {
+    pub(crate) const DIGITS: Certain = Certain { digits: Some(true), is_no_formula: true };
+
+    pub(crate) fn and(self, other: Certain) -> Certain {
+        Certain { digits: self.digits.or(other.digits), is_no_formula: self.is_no_formula || other.is_no_formula }
+    }
+
+    pub(crate) fn is_anything(self) -> bool {
+        self != Certain::default()
+    }
+}

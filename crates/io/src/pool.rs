@@ -56,6 +56,25 @@ impl Progress {
     }
 }
 
+/// The next item with its number and size, as soon as fewer than `most` bytes are in flight.
+fn next_item<T: HasSize, E>(
+    source: &Mutex<Source<impl FnMut() -> Result<Option<T>, E>>>,
+    progress: &Progress,
+    most: usize,
+) -> Option<(u64, usize, Result<T, E>)> {
+    let mut source = lock(source);
+    // The size of an item is known only after it is taken, so one thread waits and takes it.
+    if source.ended || !progress.wait(|state| state.on_the_way < most) {
+        return None;
+    }
+    let item = (source.give)().transpose();
+    source.ended = !matches!(item, Some(Ok(_)));
+    source.next += 1;
+    let size = if let Some(Ok(item)) = &item { item.size() } else { 0 };
+    progress.change(|state| state.on_the_way += size);
+    item.map(|item| (source.next - 1, size, item))
+}
+
 /// Consumes a part of a large result early, when it is its turn. Returns whether the run continues.
 pub type Ahead<'a, R> = &'a mut dyn FnMut(R) -> bool;
 
@@ -102,19 +121,6 @@ pub fn in_order<T: HasSize, R: Send, F, E: Send, W: FnMut(u64, T, Ahead<R>) -> R
     let source = Mutex::new(Source { give: source, next: 0, ended: false });
     let sink = Mutex::new(Sink { take: sink, next: 0, waiting: BTreeMap::new(), outcome: Ok(()) });
     let stop = || progress.change(|state| state.has_ended = true);
-    let next_item = || {
-        let mut source = lock(&source);
-        // The size of an item is known only after it is taken, so one thread waits and takes it.
-        if source.ended || !progress.wait(|state| state.on_the_way < threads * ON_THE_WAY) {
-            return None;
-        }
-        let item = (source.give)().transpose();
-        source.ended = !matches!(item, Some(Ok(_)));
-        source.next += 1;
-        let size = if let Some(Ok(item)) = &item { item.size() } else { 0 };
-        progress.change(|state| state.on_the_way += size);
-        item.map(|item| (source.next - 1, size, item))
-    };
     let fail = |mut locked: MutexGuard<Sink<_, R, E>>, error: E| {
         if locked.outcome.is_ok() {
             locked.outcome = Err(error);
@@ -170,7 +176,7 @@ pub fn in_order<T: HasSize, R: Send, F, E: Send, W: FnMut(u64, T, Ahead<R>) -> R
     let run = || {
         let _stops = OnPanic(&stop);
         let mut work = worker();
-        while let Some((number, size, item)) = next_item() {
+        while let Some((number, size, item)) = next_item(&source, &progress, threads * ON_THE_WAY) {
             let result = item.and_then(|item| work(number, item, &mut |part| hand_on_ahead(number, part)));
             let _ = results.send((number, size, result));
             hand_on();

@@ -115,7 +115,12 @@ pub struct DelimitedSource {
     first: Option<(Block, usize)>,
     ahead: VecDeque<Block>,
     shape: Arc<ChunkContext>,
-    /// The file, if the threads can read it at any place.
+    shared: Shared,
+}
+
+/// What threads need to share the reading.
+struct Shared {
+    /// The file, if it can be read at any place.
     file: Option<SizedFile>,
     strips: Option<Strips<OutsideQuotes>>,
     reading: Reading,
@@ -154,11 +159,8 @@ impl DelimitedSource {
                     at += record.width();
                     continue;
                 }
-                if !is_named && is_object(record.raw) {
-                    return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
-                }
-                if !is_named && begins_array(record.raw, &text[at + record.width()..]) {
-                    return Err(Error::LooksLike { name, found: "JSON", from: "json" });
+                if let Some((found, from)) = json(record.raw, &text[at + record.width()..]).filter(|_| !is_named) {
+                    return Err(Error::LooksLike { name, found, from });
                 }
                 // A trailing carriage return belongs to the cell if other rows end differently.
                 let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
@@ -199,19 +201,9 @@ impl DelimitedSource {
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(ChunkContext::new(name, header.count(), dialect.delimiter, reading));
-                let reading = reading.clone();
-                return Ok(DelimitedSource {
-                    dialect,
-                    preamble,
-                    header,
-                    blocks,
-                    first: Some((block, rows)),
-                    ahead,
-                    shape,
-                    file,
-                    strips: None,
-                    reading,
-                });
+                let first = Some((block, rows));
+                let shared = Shared { file, strips: None, reading: reading.clone() };
+                return Ok(DelimitedSource { dialect, preamble, header, blocks, first, ahead, shape, shared });
             }
             skipped.push_str(&text[from..]);
         }
@@ -234,6 +226,15 @@ fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
         at += record.width();
     }
     None
+}
+
+/// The format and its option value, if the first row and the text after it are JSON.
+fn json(row: &str, after: &str) -> Option<(&'static str, &'static str)> {
+    match (is_object(row), begins_array(row, after)) {
+        (true, _) => Some(("JSON Lines", "jsonl")),
+        (_, true) => Some(("JSON", "json")),
+        _ => None,
+    }
 }
 
 fn is_object(row: &str) -> bool {
@@ -260,8 +261,8 @@ impl Source for DelimitedSource {
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
         let (block, start) = match self.first.take() {
             Some(first) => first,
-            None if self.ahead.is_empty() && self.strips.is_some() => {
-                let strip = self.strips.as_mut().and_then(Strips::next_strip);
+            None if self.ahead.is_empty() && self.shared.strips.is_some() => {
+                let strip = self.shared.strips.as_mut().and_then(Strips::next_strip);
                 return Ok(
                     strip.map(|strip| Box::new(DelimitedChunk::of_strip(strip, Arc::clone(&self.shape))) as Box<dyn Chunk>)
                 );
@@ -275,11 +276,11 @@ impl Source for DelimitedSource {
     }
 
     fn share_reading(&mut self) {
-        if let Some(SizedFile { file, size }) = self.file.take() {
+        if let Some(SizedFile { file, size }) = self.shared.file.take() {
             let (from, line) = self.blocks.position();
             let row_ends = OutsideQuotes::new(self.dialect.delimiter);
             let name = self.shape.name.clone();
-            self.strips = Some(Strips::new(name, file, (from, size), line, row_ends, &self.reading));
+            self.shared.strips = Some(Strips::new(name, file, (from, size), line, row_ends, &self.shared.reading));
         }
     }
 

@@ -60,10 +60,10 @@ impl GuessedRowEnds for OutsideQuotes {
             let at = at + number * BLOCK;
             let before = self.clone();
             self.look(std::slice::from_ref(block), at).row_end?;
-            // The block can hold several.
-            (1..=BLOCK).find_map(|width| {
+            // The block can hold several, and line ends inside quotes.
+            memchr::memchr_iter(b'\n', block).find_map(|line_end| {
                 let mut start = [0; BLOCK];
-                start[..width].copy_from_slice(&block[..width]);
+                start[..=line_end].copy_from_slice(&block[..=line_end]);
                 before.clone().look(&[start], at).row_end
             })
         };

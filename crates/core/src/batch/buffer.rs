@@ -66,6 +66,12 @@ impl Buffer {
         self.memory.get(..self.end).unwrap_or_default()
     }
 
+    /// The content.
+    pub fn into_bytes(mut self) -> Vec<u8> {
+        self.memory.truncate(self.end);
+        self.memory
+    }
+
     /// The content as text; empty if it is not UTF-8, which happens only after writes of partial texts.
     pub fn text(&self) -> &str {
         simdutf8::basic::from_utf8(self.bytes()).unwrap_or_default()

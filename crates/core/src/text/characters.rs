@@ -14,8 +14,14 @@ use super::bytes;
 /// ASCII alone is not sufficient: a carriage return and a line feed form one character.
 #[inline]
 pub fn is_plain(text: &str) -> bool {
+    if text.len() > LONG {
+        return text.is_ascii() && memchr::memchr(b'\r', text.as_bytes()).is_none();
+    }
     !bytes::any_word(text.as_bytes(), |word| (word & bytes::HIGH) | bytes::has(word, bytes::eight(b'\r')) != 0)
 }
+
+/// Beyond this size in bytes, two vectorised searches are faster than one pass by words.
+const LONG: usize = 256;
 
 /// Whether a code point with this first byte is simple: beside other simple code points, it is always a character by itself.
 ///

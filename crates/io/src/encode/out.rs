@@ -1,4 +1,4 @@
-use keen_notch_core::batch::Buffer;
+use keen_notch_core::batch::{Buffer, Span};
 
 /// Bytes to buffer before a flush within a row.
 pub const MOST_HELD: usize = 1 << 20;
@@ -24,7 +24,7 @@ pub struct Held {
 
 #[derive(Debug, Default)]
 pub struct HeldTexts {
-    pub text: Vec<u8>,
+    pub text: Buffer,
     pub ends: Vec<i32>,
     pub absent: Vec<bool>,
     /// For a column of lists, the number of texts up to the end of each list.
@@ -33,10 +33,25 @@ pub struct HeldTexts {
 
 impl HeldTexts {
     pub fn push(&mut self, text: Option<&str>) {
-        self.text.extend(text.unwrap_or_default().as_bytes());
+        Buffer::extend(&mut self.text, text.unwrap_or_default().as_bytes());
         // The rows of a chunk are flushed before they reach this size.
-        self.ends.push(self.text.len() as i32);
+        self.ends.push(self.text.width() as i32);
         self.absent.push(text.is_none());
+    }
+
+    /// Adds parts of a text, all of which are there.
+    // A separate function, so that the loop keeps its variables in registers.
+    #[inline(never)]
+    pub fn push_all(&mut self, text: &str, spans: &[Span]) {
+        let mut end = self.text.width();
+        self.ends.extend(spans.iter().map(|span| {
+            end += span.width();
+            end as i32
+        }));
+        let mut writer = self.text.writer(end - self.text.width());
+        spans.iter().for_each(|span| writer.copy(text.as_bytes(), *span));
+        writer.finish();
+        self.absent.resize(self.absent.len() + spans.len(), false);
     }
 
     pub fn end_list(&mut self) {
@@ -46,7 +61,7 @@ impl HeldTexts {
     pub fn iter(&self) -> impl Iterator<Item = Option<&str>> {
         let starts = std::iter::once(0).chain(self.ends.iter().map(|end| *end as usize));
         starts.zip(self.ends.iter().zip(&self.absent)).map(|(start, (end, absent))| {
-            let text = std::str::from_utf8(&self.text[start..*end as usize]).unwrap_or_default();
+            let text = std::str::from_utf8(&self.text.bytes()[start..*end as usize]).unwrap_or_default();
             (!absent).then_some(text)
         })
     }

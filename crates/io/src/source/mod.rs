@@ -330,6 +330,11 @@ impl<'c> Values<'c> {
         self.spans.extend(spans);
         self.forms.clear(self.spans.len());
         self.special.fill(self.spans.len());
+        // Mostly, the whole text is plain, and none of its parts is longer than all of it.
+        let bytes: usize = self.spans.iter().map(|span| span.width()).sum();
+        if bytes >= text.len() / 2 && Form::of(text).is_plain() {
+            return;
+        }
         for (row, span) in self.spans.iter().enumerate() {
             let form = Form::of(span.text(text));
             if !form.is_plain() {

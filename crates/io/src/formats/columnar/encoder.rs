@@ -309,6 +309,10 @@ impl Columnar {
                     let Some((text, spans)) = of_piece else { continue };
                     let are_there = result == 0 && rows.are_there(input, piece);
                     let value_type = self.shape.pieces[piece].value_type;
+                    if are_there && value_type.is_none() {
+                        texts.push_all(text, &spans[range.clone()]);
+                        continue;
+                    }
                     for index in range.clone() {
                         let is_there = are_there || rows.is_there(index, input, &self.shape, (piece, result));
                         let result = is_there.then(|| spans[index].text(text));
@@ -467,7 +471,11 @@ fn array_of(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
             let HeldTexts { text, ends, absent, .. } = texts;
             let offsets: Vec<i32> = std::iter::once(0).chain(ends).collect();
             let nulls = absent.iter().any(|absent| *absent).then(|| NullBuffer::from_iter(absent.iter().map(|absent| !absent)));
-            Arc::new(StringArray::try_new(OffsetBuffer::new(ScalarBuffer::from(offsets)), Bytes::from_vec(text), nulls)?)
+            Arc::new(StringArray::try_new(
+                OffsetBuffer::new(ScalarBuffer::from(offsets)),
+                Bytes::from_vec(text.into_bytes()),
+                nulls,
+            )?)
         }
         Type::Whole | Type::BigWhole => Arc::new(parsed!(Int64Builder::with_capacity(texts.ends.len())).finish()),
         Type::LongWhole => {

@@ -1,5 +1,7 @@
 //! Batches as an Arrow stream, one message per batch.
 
+use std::io::{self, Write};
+
 use arrow_array::RecordBatch;
 use arrow_ipc::writer::{DictionaryTracker, IpcDataGenerator, IpcWriteOptions, write_message};
 use arrow_schema::{ArrowError, Schema};
@@ -31,8 +33,19 @@ pub fn push_batch(batch: &RecordBatch, out: &mut impl Extend) -> Result<(), Arro
 }
 
 fn push(message: arrow_ipc::writer::EncodedData, options: &IpcWriteOptions, out: &mut impl Extend) -> Result<(), ArrowError> {
-    let mut bytes = Vec::with_capacity(message.ipc_message.len() + message.arrow_data.len() + 64);
-    write_message(&mut bytes, message, options)?;
-    out.extend(&bytes);
+    write_message(Extending(out), message, options)?;
     Ok(())
+}
+
+struct Extending<'o, E>(&'o mut E);
+
+impl<E: Extend> Write for Extending<'_, E> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.extend(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }

@@ -256,9 +256,10 @@ impl Table {
         self.unchanged.check()
     }
 
-    /// Lets `threads` threads share the reading, except of a part, which ends where the size of the chunks before says.
-    pub(crate) fn share_reading(&mut self, threads: usize) {
-        self.is_shared = threads > 1 && self.part.is_none();
+    /// Lets threads share the reading, except of a part, which ends where the size of the chunks before says. The chunks do not depend on
+    /// the number of threads.
+    pub(crate) fn share_reading(&mut self) {
+        self.is_shared = self.part.is_none();
         if self.is_shared {
             self.current.share_reading();
         }

@@ -1,6 +1,6 @@
 //! A reusable byte buffer.
 
-use super::Span;
+use super::{Sixteen, Span};
 
 /// Bytes written piece by piece. `clear` keeps the memory.
 ///
@@ -179,7 +179,8 @@ impl Writer<'_> {
     #[inline(always)]
     pub fn fill(&mut self, byte: u8, count: usize) {
         match self.memory.first_chunk_mut::<16>().filter(|_| count <= 16) {
-            Some(place) => *place = [byte; 16],
+            // An array of a variable byte would be a call.
+            Some(place) => *place = Sixteen::splat(byte).to_array(),
             None => self.memory[..count].fill(byte),
         }
         self.go_on(count);

@@ -432,7 +432,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
-    table.share_reading(job.threads);
+    table.share_reading();
     let has_head = |named: FileFormat| !(table.is_continued() && named.kind.unwrap_or(table.format.kind()).is_text);
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), (inputs.clone(), &table.header), heads)?;

@@ -161,16 +161,8 @@ impl<E: GuessedRowEnds> Strip<E> {
             return Ok(None);
         };
         let first_line = line_ends + lines(&strip[..first]) + 1;
-        let last = found.last.unwrap_or(0);
-        let row_line = line_ends + lines(&strip[..last]) + 1;
-        let after = Last {
-            end: before + width,
-            row_width: width - last,
-            row_line,
-            opened_line,
-            line_ends: line_ends + found.line_ends,
-        };
-        let end = self.end_of_last(after, found.after.carried(), &mut memory)?;
+        let last = Last { strip: before..before + width, row: before + found.last.unwrap_or(0), line_ends, opened_line };
+        let end = self.end_of_last(&last, found.after.carried(), &mut memory)?;
         Ok(Some(Block::new(memory.bytes, before + first..end, first_line, Arc::clone(spares))))
     }
 
@@ -183,23 +175,24 @@ impl<E: GuessedRowEnds> Strip<E> {
     }
 
     /// Finds the first row end after a strip.
-    fn end_of_last(&self, last: Last, mut row_ends: E, memory: &mut Memory) -> Result<usize, Error> {
+    fn end_of_last(&self, last: &Last, mut row_ends: E, memory: &mut Memory) -> Result<usize, Error> {
         let Shared { bytes: Range { end: size, .. }, limit, name, .. } = &*self.shared;
-        let mut looked = last.end;
+        let mut looked = last.strip.end;
         loop {
             let is_whole = memory.first + memory.filled as u64 == *size;
             let unlooked = memory.filled - looked;
             let end = if is_whole { memory.filled } else { looked + unlooked / BLOCK * BLOCK };
             let part = &memory.bytes[looked..end];
-            let base = looked - last.end;
+            let base = looked - last.strip.end;
             if let Some(found) = in_blocks(part, |blocks, at| row_ends.first_row_end(blocks, base + at)) {
-                return Ok((last.end + found).min(memory.filled));
+                return Ok((last.strip.end + found).min(memory.filled));
             }
             if is_whole {
                 return match row_ends.opened() {
                     None => Ok(memory.filled),
                     Some(opened) => {
-                        let line = match memory.bytes[last.end..memory.filled].get(..opened) {
+                        let opened = last.strip.end.saturating_add(opened);
+                        let line = match memory.bytes.get(last.strip.start..opened) {
                             Some(before) => last.line_ends + lines(before) + 1,
                             None => last.opened_line,
                         };
@@ -208,10 +201,11 @@ impl<E: GuessedRowEnds> Strip<E> {
                 };
             }
             looked = end;
-            if last.row_width + (looked - last.end) > *limit {
-                return Err(Error::RowTooLong { name: name.clone(), line: last.row_line, limit: *limit });
+            if looked - last.row > *limit {
+                let line = last.line_ends + lines(&memory.bytes[last.strip.start..last.row]) + 1;
+                return Err(Error::RowTooLong { name: name.clone(), line, limit: *limit });
             }
-            let to = memory.first + (memory.filled + (looked - last.end).max(AFTER)) as u64;
+            let to = memory.first + (memory.filled + (looked - last.strip.end).max(AFTER)) as u64;
             self.fill(memory, to.min(*size))?;
         }
     }
@@ -244,15 +238,14 @@ struct Memory {
 
 /// The last row that begins in a strip.
 struct Last {
-    /// The end of the strip in the memory.
-    end: usize,
-    /// The bytes of the row in the strip, and its line.
-    row_width: usize,
-    row_line: u64,
+    /// The place of the strip in the memory.
+    strip: Range<usize>,
+    /// The start of the row in the memory.
+    row: usize,
+    /// The number of line ends before the strip.
+    line_ends: u64,
     /// The line of a quote that is open at the end of the strip.
     opened_line: u64,
-    /// The number of line ends before the end of the strip.
-    line_ends: u64,
 }
 
 fn look<E: GuessedRowEnds>(guess: E, strip: &[u8]) -> Found<E> {

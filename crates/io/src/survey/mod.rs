@@ -133,7 +133,7 @@ fn collect_all<C: Collector>(
     let threads = threads.min(memory.most_threads());
     let needed = in_order(&view.needs());
     table.need(&needed);
-    table.share_reading(threads);
+    table.share_reading();
     // The collectors of finished threads; the number of the first row of the next chunk, and the first rows of the inputs.
     let done: Mutex<Vec<C>> = Mutex::new(Vec::new());
     let inputs = Mutex::new(table.inputs.clone());
@@ -244,7 +244,11 @@ impl Collector for Surveys {
         for (column, survey) in self.0.iter_mut().enumerate() {
             let texts: Texts = view.texts(column, batch, batch_results);
             if texts.text.is_empty() && !matches!(view, View::Kept { .. }) {
-                survey.observe_empty(number(0), rows.min(texts.len()));
+                // A chunk can have no rows.
+                let rows = rows.min(texts.len());
+                if rows > 0 {
+                    survey.observe_empty(number(0), rows);
+                }
                 continue;
             }
             texts.iter().enumerate().take(rows).for_each(|(row, value)| survey.observe(number(row), value));

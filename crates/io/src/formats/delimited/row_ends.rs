@@ -7,7 +7,7 @@ use pulp::{Arch, Simd, WithSimd};
 use crate::formats::delimited::marks;
 use crate::formats::delimited::marks::RowMarks;
 use crate::formats::delimited::quotes::QuoteScanner;
-use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
+use crate::source::blocks::{BLOCK, EachLine, LineEnds, RowEnds};
 use crate::source::strips::GuessedRowEnds;
 
 #[derive(Clone)]
@@ -25,6 +25,14 @@ impl OutsideQuotes {
 impl RowEnds for OutsideQuotes {
     fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds {
         let OutsideQuotes { delimiter, quoted } = self;
+        let bytes = blocks.as_flattened();
+        if let Some(last) = bytes.last().filter(|_| !quoted.is_inside())
+            && memchr::memchr(b'"', bytes).is_none()
+        {
+            // Without quotes, every line end is a row end.
+            quoted.go_past(u64::from(*last == *delimiter || *last == b'\n') << (BLOCK - 1));
+            return EachLine.look(blocks, at);
+        }
         Arch::new().dispatch(FindRowEnds { blocks, start: at, delimiter: *delimiter, quoted })
     }
 

@@ -26,6 +26,7 @@ mod gauge;
 mod hints;
 mod json;
 mod json_lines;
+mod long_rows;
 mod lookup;
 mod memory;
 mod outputs;

@@ -1,6 +1,6 @@
-//! What a cut or a check guarantees about results, so that nothing else needs to look at them.
+//! Guarantees of cuts and checks about results, which save hints a look at them.
 
-/// What is certain about some plain texts that are not empty.
+/// Properties of some plain texts that are not empty.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Certain {
     /// Whether they consist of digits (`true`) or have none (`false`).

@@ -1,9 +1,9 @@
 //! Divides a file into blocks of whole rows, on all threads at the same time.
 //!
-//! A strip is a part of the file of fixed size. Its block begins after the first row end in the strip, and ends with the first row end after
-//! the strip. Quotes before a strip decide where its rows end. So a thread guesses the state at the start of its strip and looks for row
-//! ends at once; then, in the order of the strips, the state at the end of one strip confirms or refutes the guess for the next one (Ge,
-//! Li, Eilebrecht, Chandramouli, Kossmann: Speculative distributed CSV data parsing for big data analytics, SIGMOD 2019).
+//! A strip is a part of the file with a fixed size. Its block begins after the first row end in the strip, and ends with the first row end
+//! after the strip. Quotes before a strip decide where its rows end. A thread therefore guesses the state at the start of its strip, and
+//! looks for row ends at once. In the order of the strips, the state at the end of one strip confirms or refutes the guess for the next one
+//! (Ge, Li, Eilebrecht, Chandramouli, Kossmann: Speculative distributed CSV data parsing for big data analytics, SIGMOD 2019).
 
 use std::fs::File;
 use std::io;
@@ -16,9 +16,9 @@ use crate::source::blocks::{BLOCK, Block, RowEnds, STRIDE, Spares, lines};
 use crate::source::meter::Meter;
 use crate::source::{Reading, ShortenedFile};
 
-/// Bytes that are read with a strip after its end. Most rows end within them.
+/// Bytes to read beyond the end of a strip. Most rows end within them.
 const AFTER: usize = 4096;
-/// Bytes of a strip by which a guess is tested.
+/// Bytes of a strip to test a guess with.
 const TESTED: usize = 4096;
 
 /// Row ends that can be found from anywhere in a text.
@@ -35,8 +35,7 @@ pub trait GuessedRowEnds: RowEnds + Clone + Sync {
     /// The same state at the start of the following bytes. [`RowEnds::opened`] is then `usize::MAX`, unless a quote opens there.
     fn carried(&self) -> Self;
 
-    /// The position after the first row end in blocks, the first of which is at a position. If there is none, the state is that after the
-    /// blocks.
+    /// The position after the first row end in some blocks, which begin at a position. Without a row end, the state moves past the blocks.
     fn first_row_end(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Option<usize>;
 }
 
@@ -59,7 +58,7 @@ struct Shared<E> {
     row_ends: E,
 }
 
-/// What is known at the start of a strip when all strips before it were examined.
+/// The state at the start of a strip, after all earlier strips.
 struct Start<E> {
     row_ends: E,
     /// The number of line ends before it.
@@ -68,7 +67,7 @@ struct Start<E> {
     opened_line: u64,
 }
 
-/// What was found in a strip, with positions in it.
+/// The row ends of a strip, as positions in it.
 struct Found<E> {
     guess: E,
     first: Option<usize>,
@@ -78,7 +77,7 @@ struct Found<E> {
 }
 
 impl<E: GuessedRowEnds> Strips<E> {
-    /// The strips from the byte `from` on, where a row begins at the line `line`. `size` is that of the file.
+    /// The strips from the byte `from`, where a row begins at the line `line`, to the end of the file at `size`.
     pub fn new(
         name: String,
         file: Arc<File>,

@@ -339,8 +339,9 @@ impl Carving {
             }
         }
         let certain = plan.condition.certain();
-        // With more failures, the hints look at all results.
-        if certain.is_anything() && failing.len() * 8 <= pieces[piece].rows() {
+        let results = &pieces[piece];
+        // With more exceptions, it is cheaper to look at all results.
+        if certain.is_anything() && (failing.len() + results.rough()) * 8 <= results.rows() {
             pieces[piece].note_certain(certain, values, failing, skips_blank);
         }
     }

@@ -88,6 +88,11 @@ impl Results {
         (self.certain, &self.uncertain)
     }
 
+    /// The number of results that are not plain.
+    pub(crate) fn rough(&self) -> usize {
+        self.forms.rough().count()
+    }
+
     /// Notes what is certain about all plain results, except for some, given as ascending indices. If `except_blank`, nothing is certain
     /// about blank ones either.
     pub(crate) fn note_certain(&mut self, certain: Certain, values: Texts, except: &[u32], except_blank: bool) {

@@ -1,4 +1,4 @@
-//! Rows that are longer than what a thread reads at a time, with line ends in quotes.
+//! Files that threads read together: rows longer than what a thread reads at a time, line ends in quotes, and a size that is not true.
 
 use crate::yard::Yard;
 
@@ -48,4 +48,16 @@ fn errors_in_long_rows_have_their_line() {
         assert!(open.contains("a.csv, line 362:"), "{open}");
         yard.write("a.csv", &text);
     }
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_file_of_the_system_is_read_to_its_end() {
+    // Its size is 0. Some systems hide it.
+    let name = "/proc/kallsyms";
+    let Ok(content) = std::fs::read_to_string(name) else { return };
+    let words = ["carve", name, "--delimiter", " ", "--no-header", "--ragged", "keep", "-c", "#1", "-p", "x: first 1", "-q"];
+    let rows = Yard::new().out(&words).lines().count();
+    // Some lines come and go while the system runs.
+    assert!(rows.abs_diff(content.lines().count()) * 10 < rows, "{rows} rows");
 }

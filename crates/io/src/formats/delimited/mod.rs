@@ -276,8 +276,9 @@ impl Source for DelimitedSource {
     }
 
     fn share_reading(&mut self) {
-        if let Some(SizedFile { file, size }) = self.shared.file.take() {
-            let (from, line) = self.blocks.position();
+        let (from, line) = self.blocks.position();
+        // A file that the system makes, such as `/proc/kallsyms`, can have more bytes than its size of 0.
+        if let Some(SizedFile { file, size }) = self.shared.file.take().filter(|file| from < file.size) {
             let row_ends = OutsideQuotes::new(self.dialect.delimiter);
             let name = self.shape.name.clone();
             self.shared.strips = Some(Strips::new(name, file, (from, size), line, row_ends, &self.shared.reading));

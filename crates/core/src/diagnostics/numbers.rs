@@ -249,16 +249,11 @@ const BESIDE: [Beside; 256] = {
 fn is_doubtful(text: &[u8], value: Span, part: Span) -> bool {
     let byte = |at: u32| if at < value.end { text[at as usize] } else { 0 };
     let byte_before = |width: u32| if part.start - value.start >= width { text[(part.start - width) as usize] } else { 0 };
-    let is_before = match byte_before(1) {
-        b',' | b'.' | b'\'' | b'_' | b' ' => byte_before(2).is_ascii_digit(),
-        b'(' => byte(part.end) == b')',
-        before => matches!(before, b'+' | b'-' | 0x80..),
-    };
-    is_before
-        || match byte(part.end) {
-            b',' | b'.' | b'\'' | b'_' | b' ' => byte(part.end + 1).is_ascii_digit(),
-            after => matches!(after, b'+' | b'-' | b'e' | b'E' | 0x80..),
-        }
+    let goes_on = |mark: u8, beyond: u8| matches!(BESIDE[usize::from(mark)], Beside::Mark) && beyond.is_ascii_digit();
+    let (before, after) = (byte_before(1), byte(part.end));
+    goes_on(before, byte_before(2))
+        || goes_on(after, byte(part.end + 1))
+        || matches!((before, after), (b'+' | b'-' | 0x80.., _) | (_, b'+' | b'-' | b'e' | b'E' | 0x80..) | (b'(', b')'))
 }
 
 /// The style of a text that is one number with marks as a whole; an index of [`STYLES`].

@@ -29,8 +29,25 @@ pub trait RowEnds: Send {
 pub struct LineEnds {
     /// The number of line ends, including those inside rows.
     pub line_ends: u64,
-    /// The position after the last row end.
-    pub row_end: Option<usize>,
+    /// The positions after the first and the last row end.
+    pub row_ends: Option<(usize, usize)>,
+}
+
+/// Finds the row ends of some bytes, which begin at a position. If they are no whole blocks, nothing may follow them.
+pub(super) fn look_at(state: &mut impl RowEnds, bytes: &[u8], at: usize) -> LineEnds {
+    let (blocks, rest) = bytes.as_chunks::<BLOCK>();
+    let mut seen = state.look(blocks, at);
+    if !rest.is_empty() {
+        let mut last = [0; BLOCK];
+        last[..rest.len()].copy_from_slice(rest);
+        let of_rest = state.look(&[last], at + blocks.len() * BLOCK);
+        seen.line_ends += of_rest.line_ends;
+        seen.row_ends = match (seen.row_ends, of_rest.row_ends) {
+            (Some((first, _)), Some((_, last))) => Some((first, last)),
+            (whole, of_rest) => whole.or(of_rest),
+        };
+    }
+    seen
 }
 
 /// Rows are lines.
@@ -39,7 +56,8 @@ pub struct EachLine;
 impl RowEnds for EachLine {
     fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds {
         let bytes = blocks.as_flattened();
-        LineEnds { line_ends: lines(bytes), row_end: memchr::memrchr(b'\n', bytes).map(|place| at + place + 1) }
+        let ends = memchr::memchr(b'\n', bytes).zip(memchr::memrchr(b'\n', bytes));
+        LineEnds { line_ends: lines(bytes), row_ends: ends.map(|(first, last)| (at + first + 1, at + last + 1)) }
     }
 
     fn opened(&self) -> Option<usize> {
@@ -311,18 +329,11 @@ impl<E: RowEnds> Blocks<E> {
 
     /// Examines new bytes for quotes and the last row end. Before the end of the input, only in whole blocks.
     fn look(&mut self) {
-        let held = &self.buffer[..self.filled];
         let unlooked = self.filled - self.looked;
         let end = if self.ended { self.filled } else { self.looked + unlooked / BLOCK * BLOCK };
-        let (blocks, rest) = held[self.looked..end].as_chunks::<BLOCK>();
-        let mut last = [0; BLOCK];
-        last[..rest.len()].copy_from_slice(rest);
-        let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
-        for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * BLOCK, rest)] {
-            let seen = self.row_ends.look(blocks, at);
-            self.line_ends += seen.line_ends;
-            self.row_end = seen.row_end.unwrap_or(self.row_end);
-        }
+        let seen = look_at(&mut self.row_ends, &self.buffer[self.looked..end], self.looked);
+        self.line_ends += seen.line_ends;
+        self.row_end = seen.row_ends.map_or(self.row_end, |(_, last)| last);
         self.looked = end;
     }
 }

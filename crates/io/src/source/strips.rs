@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 use crate::Error;
 use crate::pool::Turns;
-use crate::source::blocks::{BLOCK, Block, RowEnds, STRIDE, Spares, lines};
+use crate::source::blocks::{BLOCK, Block, LineEnds, RowEnds, STRIDE, Spares, lines, look_at};
 use crate::source::meter::Meter;
 use crate::source::{Reading, ShortenedFile};
 
@@ -34,9 +34,6 @@ pub trait GuessedRowEnds: RowEnds + Clone + Sync {
 
     /// The same state at the start of the following bytes. [`RowEnds::opened`] is then `usize::MAX`, unless a quote opens there.
     fn carried(&self) -> Self;
-
-    /// The position after the first row end in some blocks, which begin at a position. Without a row end, the state moves past the blocks.
-    fn first_row_end(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Option<usize>;
 }
 
 /// The strips of a file, from the start of a row on.
@@ -70,8 +67,7 @@ struct Start<E> {
 /// The row ends of a strip, as positions in it.
 struct Found<E> {
     guess: E,
-    first: Option<usize>,
-    last: Option<usize>,
+    row_ends: Option<(usize, usize)>,
     line_ends: u64,
     after: E,
 }
@@ -154,13 +150,21 @@ impl<E: GuessedRowEnds> Strip<E> {
             (before, opened_line)
         });
         let Some((line_ends, opened_line)) = resolved else { return Ok(None) };
-        let first = if self.number == 0 { Some(0) } else { found.first.filter(|first| start + (*first as u64) < *size) };
+        let first = match found.row_ends {
+            _ if self.number == 0 => Some(0),
+            row_ends => row_ends.map(|(first, _)| first).filter(|first| start + (*first as u64) < *size),
+        };
         let Some(first) = first else {
             spares.give_back(memory.bytes);
             return Ok(None);
         };
         let first_line = line_ends + lines(&strip[..first]) + 1;
-        let last = Last { strip: before..before + width, row: before + found.last.unwrap_or(0), line_ends, opened_line };
+        let last = Last {
+            strip: before..before + width,
+            row: before + found.row_ends.map_or(0, |(_, last)| last),
+            line_ends,
+            opened_line,
+        };
         let end = self.end_of_last(&last, found.after.carried(), &mut memory)?;
         Ok(Some(Block::new(memory.bytes, before + first..end, first_line, Arc::clone(spares))))
     }
@@ -181,10 +185,9 @@ impl<E: GuessedRowEnds> Strip<E> {
             let is_whole = memory.first + memory.filled as u64 == *size;
             let unlooked = memory.filled - looked;
             let end = if is_whole { memory.filled } else { looked + unlooked / BLOCK * BLOCK };
-            let part = &memory.bytes[looked..end];
-            let base = looked - last.strip.end;
-            if let Some(found) = in_blocks(part, |blocks, at| row_ends.first_row_end(blocks, base + at)) {
-                return Ok((last.strip.end + found).min(memory.filled));
+            let seen = look_at(&mut row_ends, &memory.bytes[looked..end], looked - last.strip.end);
+            if let Some((first, _)) = seen.row_ends {
+                return Ok(last.strip.end + first);
             }
             if is_whole {
                 return match row_ends.opened() {
@@ -247,37 +250,11 @@ struct Last {
     opened_line: u64,
 }
 
+/// Finds the row ends of a strip by a guess.
 fn look<E: GuessedRowEnds>(guess: E, strip: &[u8]) -> Found<E> {
-    let (mut after, mut last, mut line_ends) = (guess.clone(), None, 0);
-    let first = in_blocks(strip, {
-        let mut row_ends = guess.clone();
-        move |blocks, at| row_ends.first_row_end(blocks, at)
-    });
-    in_blocks(strip, |blocks, at| {
-        let seen = after.look(blocks, at);
-        line_ends += seen.line_ends;
-        last = seen.row_end.or(last);
-        None::<()>
-    });
-    Found {
-        guess,
-        first: first.map(|first| first.min(strip.len())),
-        last: last.map(|last| last.min(strip.len())),
-        line_ends,
-        after,
-    }
-}
-
-/// Calls `look` with the blocks of some bytes and their position, until it finds something. The last block is padded with zeros.
-fn in_blocks<T>(bytes: &[u8], mut look: impl FnMut(&[[u8; BLOCK]], usize) -> Option<T>) -> Option<T> {
-    let (blocks, rest) = bytes.as_chunks::<BLOCK>();
-    let found = look(blocks, 0);
-    if found.is_some() || rest.is_empty() {
-        return found;
-    }
-    let mut last = [0; BLOCK];
-    last[..rest.len()].copy_from_slice(rest);
-    look(&[last], blocks.len() * BLOCK)
+    let mut after = guess.clone();
+    let LineEnds { line_ends, row_ends } = look_at(&mut after, strip, 0);
+    Found { guess, row_ends, line_ends, after }
 }
 
 #[cfg(unix)]

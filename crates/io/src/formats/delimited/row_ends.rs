@@ -62,21 +62,6 @@ impl GuessedRowEnds for OutsideQuotes {
     fn carried(&self) -> OutsideQuotes {
         OutsideQuotes { delimiter: self.delimiter, quoted: self.quoted.carried() }
     }
-
-    fn first_row_end(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Option<usize> {
-        let place = |(number, block): (usize, &[u8; BLOCK])| {
-            let at = at + number * BLOCK;
-            let before = self.clone();
-            self.look(std::slice::from_ref(block), at).row_end?;
-            // The block can hold several, and line ends inside quotes.
-            memchr::memchr_iter(b'\n', block).find_map(|line_end| {
-                let mut start = [0; BLOCK];
-                start[..=line_end].copy_from_slice(&block[..=line_end]);
-                before.clone().look(&[start], at).row_end
-            })
-        };
-        blocks.iter().enumerate().find_map(place)
-    }
 }
 
 struct FindRowEnds<'a> {
@@ -92,7 +77,7 @@ impl WithSimd for FindRowEnds<'_> {
     #[inline(always)]
     fn with_simd<S: Simd>(self, _: S) -> LineEnds {
         let FindRowEnds { blocks, start, delimiter, quoted } = self;
-        let (mut row_end, mut line_ends, mut at) = (0, 0, start);
+        let (mut first, mut last, mut line_ends, mut at) = (0, 0, 0, start);
         let mut marks = [RowMarks::default(); 64];
         for stretch in blocks.chunks(marks.len()) {
             marks::mark_rows(stretch, &mut marks);
@@ -104,11 +89,14 @@ impl WithSimd for FindRowEnds<'_> {
                     quoted.go_past(feeds | u64::from(block[BLOCK - 1] == delimiter) << (BLOCK - 1));
                 }
                 let after_last = at + BLOCK - feeds.leading_zeros() as usize;
-                row_end = select_unpredictable(feeds != 0, after_last, row_end);
+                if first == 0 && feeds != 0 {
+                    first = at + feeds.trailing_zeros() as usize + 1;
+                }
+                last = select_unpredictable(feeds != 0, after_last, last);
                 at += BLOCK;
             }
         }
-        LineEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
+        LineEnds { line_ends, row_ends: (last > 0).then_some((first, last)) }
     }
 }
 

@@ -98,14 +98,14 @@ fn alone<T, R, E>(
 
 /// Takes items from `source` until there are none, processes them on `threads` threads, and passes the results to `sink` in the order of
 /// the items. `worker` is called once on each thread and returns the processing function. That function receives the number of each item,
-/// from 0, and can pass parts of its result to `sink` early. What `sink` returns goes to `finish`, which can run on several threads and in
-/// any order.
+/// from 0, and can pass parts of its result to `sink` early. `finish` gets the outcomes of `sink`, on several threads and in any
+/// order.
 ///
 /// Each thread takes an item, processes it and passes the result on itself, unless another thread is doing so; this keeps data in one
 /// CPU's cache. If a thread cannot start, the run continues without it.
 ///
 /// # Errors
-/// The first error in the order of the items, or one of `finish`. Earlier results have been passed to `sink`.
+/// The first error in the order of the items, or any error of `finish`. Earlier results have been passed to `sink`.
 pub fn in_order<T: HasSize, R: Send, F, E: Send, W: FnMut(u64, T, Ahead<R>) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,

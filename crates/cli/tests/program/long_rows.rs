@@ -1,4 +1,4 @@
-//! Files that threads read together: rows longer than what a thread reads at a time, line ends in quotes, and a size that is not true.
+//! Files that threads read together: very long rows, line ends in quotes, and a file whose size is wrong.
 
 use crate::yard::Yard;
 

@@ -110,7 +110,7 @@ impl<'t> Texts<'t> {
         self.spans.is_empty()
     }
 
-    /// The number of texts that are not empty.
+    /// The number of filled texts.
     pub fn filled(&self) -> u64 {
         u64::from(self.spans.iter().map(|span| u32::from(!span.is_empty())).sum::<u32>())
     }

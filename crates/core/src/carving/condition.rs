@@ -165,7 +165,7 @@ impl BoundCondition {
         }
     }
 
-    /// What is certain about a plain text that passes and is not blank.
+    /// The guarantees about a plain text that passes, unless it is blank.
     pub(super) fn certain(&self) -> Certain {
         if let Test::Text(condition) = &self.test { condition.certain() } else { Certain::default() }
     }

@@ -340,7 +340,7 @@ impl Carving {
         }
         let certain = plan.condition.certain();
         let results = &pieces[piece];
-        // With more exceptions, it is cheaper to look at all results.
+        // With more exceptions, a look at all results is cheaper.
         if certain.is_anything() && (failing.len() + results.rough()) * 8 <= results.rows() {
             pieces[piece].note_certain(certain, values, failing, skips_blank);
         }

@@ -110,7 +110,7 @@ impl Diagnostics {
         self.pieces.iter().any(|piece| piece.facts.gives_dates)
     }
 
-    /// What later parts of a run should observe of each piece.
+    /// Returns the focus of each piece for later parts of the run.
     pub fn focus(&self) -> impl Iterator<Item = Focus> {
         self.pieces.iter().map(|piece| piece.focus)
     }
@@ -120,7 +120,7 @@ impl Diagnostics {
         self.pieces.iter_mut().zip(focus).for_each(|(piece, focus)| piece.focus = *focus);
     }
 
-    /// Whether a piece needs the values of its column that [`note_looks`] finds.
+    /// Whether a piece needs the result of [`note_looks`] for its column.
     pub fn looks_at_ends(&self, piece: usize) -> bool {
         self.pieces[piece].facts.looks_at_ends
     }

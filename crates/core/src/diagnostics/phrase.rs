@@ -138,7 +138,7 @@ pub fn gives_numbers(phrase: &Phrase) -> bool {
     })
 }
 
-/// Whether the first step finds nothing in a value of digits alone, because it needs a marker with another character.
+/// Whether the first step needs a marker with other characters than digits. It has no result for a value of digits alone.
 pub fn needs_a_marker(phrase: &Phrase) -> bool {
     let [branch] = phrase.branches.as_slice() else { return false };
     let Body::Steps(steps) = &branch.body else { return false };

@@ -19,7 +19,7 @@ use crate::sightings::Sightings;
 use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
 
-/// What is known of a piece before a run.
+/// Facts about a piece before a run.
 #[derive(Debug, Default)]
 pub struct PieceFacts {
     pub name: String,
@@ -74,7 +74,7 @@ pub struct PieceDiagnostics {
     pub zeros: Vec<u64>,
 }
 
-/// What is worth observing of a piece. It depends on the first values of a run.
+/// The observations of a piece that can still lead to a hint, by the first values of a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Focus {
     /// Whether more sample values are needed.
@@ -86,7 +86,7 @@ pub struct Focus {
 #[derive(Clone, Copy)]
 pub struct Observation<'a> {
     pub values: Texts<'a>,
-    /// The number of values that are not empty.
+    /// The number of filled values.
     pub filled: u64,
     /// The values that need a closer look, from [`note_looks`]; empty if [`Diagnostics::looks_at_ends`] is false for all pieces of the
     /// column.

@@ -1,11 +1,11 @@
 //! Guarantees of cuts and checks about results, which save hints a look at them.
 
-/// Properties of some plain texts that are not empty.
+/// Properties of some filled plain texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Certain {
     /// Whether they consist of digits (`true`) or have none (`false`).
     pub(crate) digits: Option<bool>,
-    /// Whether no spreadsheet reads one of them as a formula.
+    /// Whether spreadsheets never read them as formulas.
     pub(crate) is_no_formula: bool,
 }
 

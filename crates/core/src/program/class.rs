@@ -101,7 +101,7 @@ impl ClassPlan {
         &self.runs
     }
 
-    /// What is certain about the plain texts in the class.
+    /// The guarantees about plain texts in the class.
     pub(crate) fn certain(&self) -> Certain {
         let is_digits = |(first, last): &(u8, u8)| first.is_ascii_digit() && last.is_ascii_digit();
         let has_digits = |(first, last): &(u8, u8)| *first <= b'9' && *last >= b'0';

@@ -140,7 +140,7 @@ impl ConditionPlan {
         note.skips_blank
     }
 
-    /// What is certain about plain texts that pass and are not blank.
+    /// The guarantees about plain texts that pass, unless they are blank.
     pub(crate) fn certain(&self) -> Certain {
         match &self.test {
             Test::Class(class) if !self.negated => class.certain(),

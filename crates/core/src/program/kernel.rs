@@ -146,7 +146,7 @@ impl CutKernel {
         }
     }
 
-    /// What is certain about its results.
+    /// The guarantees about its results.
     pub(super) fn certain(&self) -> Certain {
         match self {
             CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. } => Certain::DIGITS,

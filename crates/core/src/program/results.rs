@@ -20,9 +20,9 @@ pub struct Results {
     pub(super) taken: Vec<Span>,
     /// The common width of all results in bytes, if the cut guarantees one.
     pub(super) width: Option<usize>,
-    /// What a cut or a check guarantees about the results.
+    /// The guarantees of cuts and checks about the results.
     pub(super) certain: Certain,
-    /// The results about which it guarantees nothing, as ascending indices.
+    /// The results that they exclude, as ascending indices.
     pub(super) uncertain: Vec<u32>,
     pub(super) is_too_large: bool,
 }
@@ -82,19 +82,17 @@ impl Results {
         self.width
     }
 
-    /// What a cut or a check guarantees about all results that are not empty, with the indices of the results that it does not concern,
-    /// in ascending order.
+    /// The guarantees about all filled results, and the results that they exclude, as ascending indices.
     pub(crate) fn certain(&self) -> (Certain, &[u32]) {
         (self.certain, &self.uncertain)
     }
 
-    /// The number of results that are not plain.
+    /// The number of results in other forms than plain.
     pub(crate) fn rough(&self) -> usize {
         self.forms.rough().count()
     }
 
-    /// Notes what is certain about all plain results, except for some, given as ascending indices. If `except_blank`, nothing is certain
-    /// about blank ones either.
+    /// Notes a guarantee about all plain results except some, given as ascending indices. `except_blank` excludes blank results too.
     pub(crate) fn note_certain(&mut self, certain: Certain, values: Texts, except: &[u32], except_blank: bool) {
         self.uncertain.extend_from_slice(except);
         self.uncertain.extend(self.forms.rough().iter().map(|index| index as u32));

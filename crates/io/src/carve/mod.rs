@@ -438,7 +438,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let mut merger = Merger::new(job, outs, (encoder, aside), (inputs.clone(), &table.header), heads)?;
     let turns = Turns::new(RunState::within(limits.remembered()));
     let counts = Turns::new(RowCount::after(inputs.first(), inputs.skipped(inputs.first())));
-    // What is observed depends on the start of a run, in order.
+    // The start of a run, in order, decides about later observations.
     let focus = Mutex::new(job.diagnostics.focus().collect::<Vec<_>>());
     // Reusing buffers is cheaper than allocating new memory.
     let spare = Mutex::new(Vec::<ChunkResult>::new());

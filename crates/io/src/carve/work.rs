@@ -79,7 +79,7 @@ pub struct Worker<'j> {
     spare: Vec<Spare<'static>>,
     /// For each column of a batch, the number of values that are not empty, and the values that need a closer look.
     looks: Vec<(u64, Vec<u32>)>,
-    /// The columns whose values may need one.
+    /// The columns with such values.
     looked_at: Vec<usize>,
 }
 

@@ -39,7 +39,7 @@ impl HeldTexts {
         self.absent.push(text.is_none());
     }
 
-    /// Adds parts of a text, all of which are there.
+    /// Adds parts of a text. None of them is absent.
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     pub fn push_all(&mut self, text: &str, spans: &[Span]) {

@@ -19,13 +19,13 @@ pub struct File {
     place: PathBuf,
     folder: Arc<Folder>,
     stage: Stage,
-    /// The bytes so far, including those that are reserved.
+    /// The bytes so far, including reserved ones.
     end: u64,
     unasked: usize,
     early: Option<EarlySync>,
 }
 
-/// Room in a file for bytes that are written later.
+/// Room in a file for later bytes.
 pub struct Reserved {
     #[cfg_attr(not(unix), expect(dead_code))]
     file: Arc<fs::File>,
@@ -35,7 +35,7 @@ pub struct Reserved {
 }
 
 impl Reserved {
-    /// Writes the bytes, as many as were reserved.
+    /// Writes exactly the reserved bytes.
     ///
     /// # Errors
     /// They cannot be written.
@@ -105,7 +105,7 @@ impl File {
         }
     }
 
-    /// The next bytes of the file. Those that are written in order continue after them.
+    /// Reserves the next bytes of the file. `put` continues after them.
     #[cfg(unix)]
     fn reserved(&mut self, bytes: usize) -> io::Result<Option<Reserved>> {
         let Stage::Beside(file, _) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
@@ -115,7 +115,7 @@ impl File {
         Ok(Some(reserved))
     }
 
-    /// Elsewhere, writing at a position moves that of the file.
+    /// Elsewhere, a write at a position moves the position of the file.
     #[cfg(not(unix))]
     fn reserved(&mut self, _bytes: usize) -> io::Result<Option<Reserved>> {
         Ok(None)

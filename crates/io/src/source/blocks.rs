@@ -33,7 +33,7 @@ pub struct LineEnds {
     pub row_ends: Option<(usize, usize)>,
 }
 
-/// Finds the row ends of some bytes, which begin at a position. If they are no whole blocks, nothing may follow them.
+/// Finds the row ends of some bytes, which begin at a position. Bytes after the last whole block must be the end of the text.
 pub(super) fn look_at(state: &mut impl RowEnds, bytes: &[u8], at: usize) -> LineEnds {
     let (blocks, rest) = bytes.as_chunks::<BLOCK>();
     let mut seen = state.look(blocks, at);

@@ -330,7 +330,7 @@ impl<'c> Values<'c> {
         self.spans.extend(spans);
         self.forms.clear(self.spans.len());
         self.special.fill(self.spans.len());
-        // Mostly, the whole text is plain, and none of its parts is longer than all of it.
+        // Mostly, the whole text is plain.
         let bytes: usize = self.spans.iter().map(|span| span.width()).sum();
         if bytes >= text.len() / 2 && Form::of(text).is_plain() {
             return;

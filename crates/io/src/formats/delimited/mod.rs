@@ -118,7 +118,7 @@ pub struct DelimitedSource {
     shared: Shared,
 }
 
-/// What threads need to share the reading.
+/// The file for threads that share the reading.
 struct Shared {
     /// The file, if it can be read at any place.
     file: Option<SizedFile>,
